@@ -1,0 +1,225 @@
+"""Compiled loops of the engine: one interpreter over tiles of pixels, and 3D LUT lookups.
+
+A program is an array of opcodes with a row of parameters each. The tile is a structure of arrays
+(three planes of 512 values), small enough to stay in the first-level cache and regular enough for
+the compiler to use vector instructions.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core._jit import jit
+from syntonos.core.chain.tone import tone_scalar
+from syntonos.core.encodings import scalar
+
+TILE = 512
+OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE = 0, 1, 2, 3
+OP_DECODE, OP_ENCODE = 10, 20  # plus the curve family
+_DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
+_DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
+_DEC_POW, _ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
+_DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
+_F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
+
+
+@jit
+def _levels(x: Any, a: Any) -> None:
+    s, o = a[0], a[1]
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = row[i] * s + o
+
+
+@jit
+def _affine(x: Any, a: Any) -> None:
+    m00, m01, m02, t0 = a[0], a[1], a[2], a[3]
+    m10, m11, m12, t1 = a[4], a[5], a[6], a[7]
+    m20, m21, m22, t2 = a[8], a[9], a[10], a[11]
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        rr[i] = m00 * r + m01 * g + m02 * b + t0
+        gg[i] = m10 * r + m11 * g + m12 * b + t1
+        bb[i] = m20 * r + m21 * g + m22 * b + t2
+
+
+@jit
+def _clamp(x: Any, a: Any) -> None:
+    lo, hi = a[0], a[1]
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            v = row[i]
+            row[i] = lo if v < lo else (hi if v > hi else v)
+
+
+@jit
+def _tone(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = tone_scalar(row[i], p)
+
+
+@jit
+def _decode_log(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.log_lin_decode(row[i], p)
+
+
+@jit
+def _encode_log(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.log_lin_encode(row[i], p)
+
+
+@jit
+def _encode_power(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.power_encode(row[i], p)
+
+
+@jit
+def _other_curve(x: Any, a: Any, op: int) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            v = row[i]
+            if op == _DEC_CUBE:
+                v = scalar.cube_log_decode(v, p)
+            elif op == _ENC_CUBE:
+                v = scalar.cube_log_encode(v, p)
+            elif op == _DEC_POW:
+                v = scalar.power_decode(v, p)
+            elif op == _DEC_PLIN:
+                v = scalar.power_lin_decode(v, p)
+            elif op == _ENC_PLIN:
+                v = scalar.power_lin_encode(v, p)
+            row[i] = v
+
+
+@jit
+def _run_tile(x: Any, ops: Any, params: Any) -> None:
+    for k in range(ops.size):
+        op, a = ops[k], params[k]
+        if op == OP_AFFINE:
+            _affine(x, a)
+        elif op == OP_LEVELS:
+            _levels(x, a)
+        elif op == OP_CLAMP:
+            _clamp(x, a)
+        elif op == OP_TONE:
+            _tone(x, a)
+        elif op == _DEC_LOG:
+            _decode_log(x, a)
+        elif op == _ENC_LOG:
+            _encode_log(x, a)
+        elif op == _ENC_POW:
+            _encode_power(x, a)
+        else:
+            _other_curve(x, a, op)
+
+
+@jit
+def run_float(
+    src: NDArray[np.float32],
+    dst: NDArray[np.float32],
+    ops: NDArray[np.int32],
+    params: NDArray[np.float32],
+) -> None:
+    """Run a program over pixels (n, 3) float32 into (n, 3) float32."""
+    n = src.shape[0]
+    x = np.zeros((3, TILE), np.float32)
+    for start in range(0, n, TILE):
+        count = min(TILE, n - start)
+        for i in range(count):
+            x[0, i], x[1, i], x[2, i] = src[start + i, 0], src[start + i, 1], src[start + i, 2]
+        _run_tile(x, ops, params)
+        for i in range(count):
+            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
+
+
+@jit
+def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
+    """Round display values (n,) float32, 0..1, to bytes; NaN becomes 0."""
+    for i in range(src.size):
+        v = src[i]
+        v = v if v > _F0 else _F0
+        v = v if v < _TOP else _TOP
+        dst[i] = np.uint8(v * _F255 + _HALF)
+
+
+@jit
+def lut_tetrahedral(
+    src: NDArray[np.float32], dst: NDArray[np.float32], table: NDArray[np.float32]
+) -> None:
+    """Look pixels (n, 3) up in table[r, g, b]; input is clamped to 0..1."""
+    size = table.shape[0]
+    top = np.float32(size - 1)
+    for i in range(src.shape[0]):
+        pr = min(max(src[i, 0], _F0), _TOP) * top
+        pg = min(max(src[i, 1], _F0), _TOP) * top
+        pb = min(max(src[i, 2], _F0), _TOP) * top
+        r, g, b = min(int(pr), size - 2), min(int(pg), size - 2), min(int(pb), size - 2)
+        fr, fg, fb = pr - np.float32(r), pg - np.float32(g), pb - np.float32(b)
+        # The cell's diagonal is shared; the order of the fractions picks one of six tetrahedra.
+        ar, ag, ab, br, bg, bb = 0, 0, 0, 0, 0, 0
+        if fr >= fg:
+            if fg >= fb:
+                ar, br, bg, f1, f2, f3 = 1, 1, 1, fr, fg, fb
+            elif fr >= fb:
+                ar, br, bb, f1, f2, f3 = 1, 1, 1, fr, fb, fg
+            else:
+                ab, br, bb, f1, f2, f3 = 1, 1, 1, fb, fr, fg
+        elif fr >= fb:
+            ag, br, bg, f1, f2, f3 = 1, 1, 1, fg, fr, fb
+        elif fg >= fb:
+            ag, bg, bb, f1, f2, f3 = 1, 1, 1, fg, fb, fr
+        else:
+            ab, bg, bb, f1, f2, f3 = 1, 1, 1, fb, fg, fr
+        for c in range(3):
+            v0 = table[r, g, b, c]
+            v1 = table[r + ar, g + ag, b + ab, c]
+            v2 = table[r + br, g + bg, b + bb, c]
+            v3 = table[r + 1, g + 1, b + 1, c]
+            dst[i, c] = v0 + f1 * (v1 - v0) + f2 * (v2 - v1) + f3 * (v3 - v2)
+
+
+@jit
+def lut_trilinear(
+    src: NDArray[np.float32], dst: NDArray[np.float32], table: NDArray[np.float32]
+) -> None:
+    """Look pixels (n, 3) up in table[r, g, b]; input is clamped to 0..1."""
+    size = table.shape[0]
+    top = np.float32(size - 1)
+    for i in range(src.shape[0]):
+        pr = min(max(src[i, 0], _F0), _TOP) * top
+        pg = min(max(src[i, 1], _F0), _TOP) * top
+        pb = min(max(src[i, 2], _F0), _TOP) * top
+        r, g, b = min(int(pr), size - 2), min(int(pg), size - 2), min(int(pb), size - 2)
+        fr, fg, fb = pr - np.float32(r), pg - np.float32(g), pb - np.float32(b)
+        for c in range(3):
+            t00 = table[r, g, b, c] + fb * (table[r, g, b + 1, c] - table[r, g, b, c])
+            t01 = table[r, g + 1, b, c] + fb * (table[r, g + 1, b + 1, c] - table[r, g + 1, b, c])
+            t10 = table[r + 1, g, b, c] + fb * (table[r + 1, g, b + 1, c] - table[r + 1, g, b, c])
+            t11 = table[r + 1, g + 1, b, c] + fb * (
+                table[r + 1, g + 1, b + 1, c] - table[r + 1, g + 1, b, c]
+            )
+            t0, t1 = t00 + fg * (t01 - t00), t10 + fg * (t11 - t10)
+            dst[i, c] = t0 + fr * (t1 - t0)

@@ -1,0 +1,139 @@
+"""Read-back: how far a written LUT is from the chain it was made from."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from itertools import product
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain.document import Chain, Decode, EncodingOutput, Output
+from syntonos.core.chain.engine import compile_chain, run
+from syntonos.core.chain.lut import apply_lut
+from syntonos.core.colorimetry import delta_e_2000, xy_to_xyz, xyz_to_lab
+from syntonos.core.encodings import (
+    CURVES,
+    GAMUTS,
+    decode,
+    encode,
+    find_encoding,
+    gamut_matrix,
+    levels_scale_offset,
+)
+from syntonos.core.encodings.gamuts import D65
+
+_MOST_PIXELS = 120_000
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """Delta E 2000 between a LUT and the exact chain over one set of colours."""
+
+    colours: str  # "grid" or "picture"
+    interpolation: str  # "tetrahedral" or "trilinear"
+    bits: int | None  # None: float; 10: the LUT's result rounded to 10 bit
+    mean: float
+    p99_9: float
+    max: float
+
+
+@dataclass(frozen=True, slots=True)
+class ReadBack:
+    """All differences, and how much of the picture is outside what a LUT or its target holds."""
+
+    size: int
+    differences: tuple[Difference, ...]
+    share_outside: float | None  # share of the picture's values that leave 0..1 in the target
+
+    def to_json(self) -> dict[str, Any]:
+        """Return plain JSON values."""
+        return asdict(self)
+
+    def of(self, colours: str, interpolation: str = "tetrahedral",
+           bits: int | None = None) -> Difference:  # fmt: skip
+        """Return one of the differences."""
+        return next(
+            d for d in self.differences
+            if (d.colours, d.interpolation, d.bits) == (colours, interpolation, bits)
+        )  # fmt: skip
+
+
+def display_lab(disp_rgb: NDArray[Any]) -> NDArray[np.float64]:
+    """Turn display values (..., 3), BT.1886 and BT.709 primaries, into L*a*b* under D65."""
+    light = decode(np.clip(np.asarray(disp_rgb, np.float64), 0, 1), CURVES["bt1886"])
+    return xyz_to_lab(light @ GAMUTS["bt709"].to_xyz.T, xy_to_xyz(D65))
+
+
+def _to_lab(values: NDArray[np.float32], chain: Chain) -> NDArray[np.float64]:
+    if isinstance(chain.output, Output):
+        return display_lab(values)
+    seen = Chain(Decode(chain.output.encoding, chain.output.levels), Output("rec709-plain"))
+    return display_lab(run(compile_chain(seen), values))
+
+
+def grid_in_gamut(chain: Chain, steps: int = 21) -> NDArray[np.float32]:
+    """Return stored code values (n, 3) of a grid of BT.709 colours in the clip's encoding.
+
+    The grid is even in display code values, up to display white as `rec709-plain` has it; colours
+    that the file cannot hold are left out.
+    """
+    axis = np.linspace(0, 1, steps)
+    disp = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    source = find_encoding(chain.decode.encoding)
+    to_camera = gamut_matrix(GAMUTS["ap1"], source.gamut) @ gamut_matrix(
+        GAMUTS["bt709"], GAMUTS["ap1"]
+    )
+    lin = decode(disp, CURVES["bt1886"]) @ to_camera.T
+    scale, offset = levels_scale_offset(chain.decode.levels)
+    code = encode(lin, source.curve) * scale + offset
+    return code[((code >= 0) & (code <= 1)).all(axis=-1)].astype(np.float32)
+
+
+def read_back(
+    table: NDArray[np.float32], chain: Chain, code_rgb: NDArray[np.float32] | None = None
+) -> ReadBack:
+    """Compare a LUT with the exact chain.
+
+    Parameters
+    ----------
+    table : (size, size, size, 3) float32
+        As read from the file again, ``table[r, g, b]``.
+    chain : Chain
+        The chain it was made from.
+    code_rgb : (..., 3) float32, optional
+        The clip's own pixels (stored code values); a regular subset of at most 120 000 is used.
+
+    Returns
+    -------
+    ReadBack
+        Delta E 2000 after `rec709-plain` (after the chain's own output where that is a display):
+        mean, 99.9th percentile and maximum; tetrahedral and trilinear; float and rounded to
+        10 bit; on a grid of in-gamut colours and on the picture.
+    """
+    sets = {"grid": grid_in_gamut(chain)}
+    if code_rgb is not None:
+        pixels = np.asarray(code_rgb, np.float32).reshape(-1, 3)
+        sets["picture"] = pixels[:: max(1, -(-len(pixels) // _MOST_PIXELS))]
+    program = compile_chain(chain)
+    found: list[Difference] = []
+    outside: float | None = None
+    for colours, codes in sets.items():
+        exact = run(program, codes)
+        lab = _to_lab(exact, chain)
+        if colours == "picture" and isinstance(chain.output, EncodingOutput):
+            outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
+        for interpolation, bits in product(("tetrahedral", "trilinear"), (None, 10)):
+            got = apply_lut(codes, table, interpolation=interpolation)  # type: ignore[arg-type]
+            if bits:
+                top = np.float32(2**bits - 1)
+                got = np.clip(np.round(got * top), 0, top) / top
+            d = delta_e_2000(lab, _to_lab(got, chain))
+            found.append(
+                Difference(
+                    colours, interpolation, bits,
+                    float(d.mean()), float(np.percentile(d, 99.9)), float(d.max()),
+                )
+            )  # fmt: skip
+    return ReadBack(len(table), tuple(found), outside)

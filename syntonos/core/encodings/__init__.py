@@ -1,0 +1,24 @@
+"""Encodings: how a camera stores light. A curve together with a gamut, and the curve's levels."""
+
+from syntonos.core.encodings.curves import CURVES, Curve, decode, encode
+from syntonos.core.encodings.gamuts import AP1, GAMUTS, Gamut, gamut_matrix
+from syntonos.core.encodings.levels import LEVELS, from_legal, levels_scale_offset, to_legal
+from syntonos.core.encodings.registry import ENCODINGS, Encoding, find_encoding
+
+__all__ = [
+    "AP1",
+    "CURVES",
+    "ENCODINGS",
+    "GAMUTS",
+    "LEVELS",
+    "Curve",
+    "Encoding",
+    "Gamut",
+    "decode",
+    "encode",
+    "find_encoding",
+    "from_legal",
+    "gamut_matrix",
+    "levels_scale_offset",
+    "to_legal",
+]

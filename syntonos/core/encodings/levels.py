@@ -1,0 +1,49 @@
+"""Curve levels: whether a curve's 0..1 is the whole code scale or its 64..940 part."""
+
+from __future__ import annotations
+
+from typing import Final, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.errors import EncodingError
+
+A = TypeVar("A", NDArray[np.float32], NDArray[np.float64])
+
+LEVELS: Final = ("full", "legal")
+
+
+def levels_scale_offset(levels: str) -> tuple[float, float]:
+    """Return (scale, offset) of ``stored = scale v + offset``.
+
+    Legal: (64 + 876 v) / 1023 at any depth of these still formats.
+
+    Raises
+    ------
+    EncodingError
+        When the levels are neither "full" nor "legal".
+
+    Source: ITU-R BT.709-6, item 5.6, quantisation of 10-bit signals.
+    """
+    if levels == "full":
+        return 1.0, 0.0
+    if levels == "legal":
+        return 876 / 1023, 64 / 1023
+    raise EncodingError(
+        f"Levels {levels!r} are not known.", hint="Say 'full' or 'legal'.", code="levels.unknown"
+    )
+
+
+def from_legal(code_rgb: A) -> A:
+    """Take legal levels off: stored code values (code / full scale) to the curve's own 0..1."""
+    scale, offset = levels_scale_offset("legal")
+    return ((code_rgb - code_rgb.dtype.type(offset)) / code_rgb.dtype.type(scale)).astype(
+        code_rgb.dtype
+    )
+
+
+def to_legal(log_rgb: A) -> A:
+    """Put legal levels on: the inverse of `from_legal`."""
+    scale, offset = levels_scale_offset("legal")
+    return (log_rgb * log_rgb.dtype.type(scale) + log_rgb.dtype.type(offset)).astype(log_rgb.dtype)
