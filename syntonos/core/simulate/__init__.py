@@ -1,0 +1,1 @@
+"""Simulation: spectral cameras, lights, charts and a scene, for demo footage and test data."""

@@ -1,0 +1,90 @@
+"""A simulated camera: from light on the sensor to stored code values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from syntonos.core.colorimetry import adaptation_matrix
+from syntonos.core.encodings import encode, find_encoding, levels_scale_offset
+from syntonos.core.encodings.gamuts import D65
+from syntonos.core.simulate.sensors import Sensor
+from syntonos.core.simulate.spectra import random_reflectances, to_xyz
+
+
+@dataclass(frozen=True, slots=True)
+class SimulatedCamera:
+    """How one camera sees and stores.
+
+    `white_light` is the spectrum the camera is balanced for; where it is not the light on set the
+    picture is off in white. `stops` is the exposure beside the right one, `flare` stray light as a
+    share of scene white, `noise` the standard deviation at middle grey as a share of it, `clip`
+    the sensor's full well in balanced raw, where 1.0 is a white of 100 % at the right exposure.
+    `taste` is what the maker's matrix does beyond a neutral fit: (3, 3), rows that sum to one.
+    """
+
+    sensor: Sensor
+    encoding: str
+    white_light: NDArray[np.float64]
+    levels: str = "full"
+    stops: float = 0.0
+    flare: float = 0.0
+    noise: float = 0.0
+    clip: float = 16.0
+    bits: int | None = 10
+    taste: tuple[tuple[float, float, float], ...] = ((1, 0, 0), (0, 1, 0), (0, 0, 1))
+
+    def white_gains(self) -> NDArray[np.float64]:
+        """Return the gains (3,) that bring the white it is balanced for to one."""
+        return np.asarray(1 / (self.white_light @ self.sensor), np.float64)
+
+    def raw_matrix(self) -> NDArray[np.float64]:
+        """Return the maker's matrix: balanced raw to the linear gamut, fitted under its light.
+
+        White goes to white; the rest is least squares over 300 smooth reflectances.
+        """
+        lit = random_reflectances(np.random.default_rng(7), 300) * self.white_light
+        raw = (lit @ self.sensor) * self.white_gains()
+        white = to_xyz(self.white_light)
+        xy = white[:2] / white.sum()
+        xyz = to_xyz(lit) / white[1] @ adaptation_matrix(xy, D65, method="bradford").T
+        gamut = find_encoding(self.encoding).gamut
+        wanted = xyz @ np.linalg.inv(gamut.to_xyz).T
+        # Rows that sum to one: fit the differences to green.
+        weight = 1 / (0.1 + raw[:, 1:2])
+        basis = (raw[:, [0, 2]] - raw[:, 1:2]) * weight
+        target = (wanted - raw[:, 1:2]) * weight
+        solved = np.linalg.lstsq(basis, target, rcond=None)[0].T
+        mat = np.column_stack([solved[:, 0], 1 - solved.sum(axis=1), solved[:, 1]])
+        return np.asarray(np.array(self.taste) @ mat, np.float64)
+
+    def expose(self, radiance: ArrayLike) -> NDArray[np.float64]:
+        """Return balanced raw (..., 3) of radiance (..., 36); a 100 % white gives about 1."""
+        return np.asarray(np.asarray(radiance) @ self.sensor * self.white_gains(), np.float64)
+
+    def record(
+        self,
+        raw: NDArray[np.float64],
+        rng: np.random.Generator | None = None,
+        *,
+        flare_light: ArrayLike = (1.0, 1.0, 1.0),
+    ) -> NDArray[np.float32]:
+        """Turn balanced raw (..., 3) into stored code values (..., 3) float32.
+
+        In the order of a camera: flare, exposure, noise, clipping, matrix, curve, levels,
+        quantisation.
+        """
+        seen = (raw + self.flare * np.asarray(flare_light)) * 2.0**self.stops
+        if rng is not None and self.noise > 0:
+            # Shot noise grows with the square root of light; a fifth of it is there in black.
+            sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
+            seen = seen + rng.standard_normal(seen.shape) * sigma
+        lin = np.minimum(seen, self.clip) @ self.raw_matrix().T
+        scale, offset = levels_scale_offset(self.levels)
+        code = encode(lin, find_encoding(self.encoding).curve) * scale + offset
+        if self.bits is not None:
+            top = 2**self.bits - 1
+            code = np.clip(np.round(code * top), 0, top) / top
+        return code.astype(np.float32)
