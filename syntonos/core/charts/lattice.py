@@ -1,0 +1,149 @@
+"""Lattices: blobs that stand in rows and columns, as a grid seen in perspective."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.charts.layout import project
+
+_LEAST_NODES = 6
+_SNAP = 0.26
+_STEPS = [(1, 0), (-1, 0), (0, 1), (0, -1)]
+
+Points = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class Lattice:
+    """Grid places (n, 2) int, the blobs' centres (n, 2), and the map from places to pixels."""
+
+    places: NDArray[np.int64]
+    points: Points
+    homography: NDArray[np.float64]
+
+
+def _whiten(blob: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the map under which the blob is a square with an edge of one."""
+    cov = 12 * np.array([[blob[3], blob[4]], [blob[4], blob[5]]])
+    values, vectors = np.linalg.eigh(cov)
+    return np.asarray(vectors @ np.diag(values**-0.5) @ vectors.T, np.float64)
+
+
+def _basis(blobs: NDArray[np.float64], seed: int, near: NDArray[np.int64]
+           ) -> tuple[Points, int] | None:  # fmt: skip
+    """Return the two steps (2, 2) of the grid about a seed that most of its neighbours confirm."""
+    white = _whiten(blobs[seed])
+    delta = blobs[near, :2] - blobs[seed, :2]
+    local = delta @ white.T
+    reach = np.hypot(*local.T)
+    area = blobs[near, 2] / blobs[seed, 2]
+    good = (reach > 0.98) & (reach < 1.6) & (area > 0.5) & (area < 2.0)
+    steps, local, reach = delta[good], local[good], reach[good]
+    if len(steps) < 2:
+        return None
+    around = local[:, None, :]
+    best: tuple[Points, int] | None = None
+    for i in range(len(steps)):
+        for j in range(len(steps)):
+            cross = local[i, 0] * local[j, 1] - local[i, 1] * local[j, 0]
+            if cross < 0.85 * reach[i] * reach[j] or not 0.72 < reach[i] / reach[j] < 1.39:
+                continue
+            want = np.array([a * local[i] + b * local[j]
+                             for a in (-1, 0, 1) for b in (-1, 0, 1) if a or b])  # fmt: skip
+            hits = (np.hypot(*(around - want).transpose(2, 0, 1)) < 0.25).any(axis=0)
+            votes = int(hits.sum())
+            all_local = (delta @ white.T)[:, None, :]
+            votes += int(
+                (np.hypot(*(all_local - want).transpose(2, 0, 1)) < 0.25).any(axis=0).sum()
+            )
+            if best is None or votes > best[1]:
+                best = np.stack([steps[i], steps[j]]), votes
+    return best
+
+
+def _predict(places: dict[tuple[int, int], int], blobs: NDArray[np.float64], at: tuple[int, int],
+             basis: Points) -> tuple[Points, Points]:  # fmt: skip
+    """Return where a grid place should be and the local steps, from what is known nearby."""
+    known = np.array(list(places))
+    points = blobs[list(places.values()), :2]
+    if len(known) >= 7:
+        mat, _ = cv2.findHomography(known.astype(np.float64), points, 0)
+        if mat is not None:
+            three = project(mat, np.array([at, (at[0] + 1, at[1]), (at[0], at[1] + 1)], float))
+            return three[0], three[1:] - three[0]
+    order = np.argsort(((known - at) ** 2).sum(axis=1))[:4]
+    guess = points[order] + (np.array(at) - known[order]) @ basis
+    return np.asarray(guess.mean(axis=0), np.float64), basis
+
+
+def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
+    """Grow a lattice from one blob; None where its surroundings are no grid."""
+    edge = float(np.sqrt(blobs[seed, 2]))
+    stretch = 12 * (blobs[seed, 3] + blobs[seed, 5]) / blobs[seed, 2]
+    radius = 2.2 * edge * np.sqrt(max(stretch / 2, 1.0))
+    near = np.array([i for i in tree.query_ball_point(blobs[seed, :2], radius) if i != seed])  # type: ignore[attr-defined]
+    if len(near) < 2 or len(near) > 160:
+        return None
+    found = _basis(blobs, seed, near)
+    if found is None:
+        return None
+    basis = found[0]
+    places: dict[tuple[int, int], int] = {(0, 0): seed}
+    tried: set[tuple[int, int]] = set()
+    while True:
+        open_places = {(p[0] + a, p[1] + b) for p in places for a, b in _STEPS}
+        open_places -= set(places) | tried
+        if not open_places or len(places) > 400:
+            break
+        at = min(open_places, key=lambda p: p[0] * p[0] + p[1] * p[1])
+        tried.add(at)
+        if max(abs(at[0]), abs(at[1])) > 16:
+            continue
+        want, steps = _predict(places, blobs, at, basis)
+        pitch = float(np.sqrt(abs(np.linalg.det(steps))))
+        if not 3 < pitch < 1e4:
+            break
+        candidates = tree.query_ball_point(want, _SNAP * pitch)  # type: ignore[attr-defined]
+        candidates = [
+            i for i in candidates
+            if 0.4 < np.sqrt(blobs[i, 2]) / pitch < 1.15 and i not in places.values()
+        ]  # fmt: skip
+        if candidates:
+            distance = np.hypot(*(blobs[candidates, :2] - want).T)
+            places[at] = int(candidates[int(np.argmin(distance))])
+            tried -= {(at[0] + a, at[1] + b) for a, b in _STEPS}
+    if len(places) < _LEAST_NODES:
+        return None
+    grid, points = np.array(list(places)), blobs[list(places.values()), :2]
+    if np.ptp(grid[:, 0]) < 1 or np.ptp(grid[:, 1]) < 1:
+        return None
+    mat, _ = cv2.findHomography(grid.astype(np.float64), points, cv2.RANSAC, 0.12 * edge + 0.5)
+    if mat is None or not np.isfinite(mat).all() or abs(np.linalg.det(mat)) < 1e-12:
+        return None
+    return Lattice(grid, points, np.asarray(mat, np.float64))
+
+
+def find_lattices(blobs: NDArray[np.float64], *, most: int = 60) -> list[Lattice]:
+    """Return lattices, the largest first; a blob seeds only where no large lattice has it yet."""
+    if len(blobs) < 12:
+        return []
+    from scipy.spatial import cKDTree
+
+    tree = cKDTree(blobs[:, :2])
+    used = np.zeros(len(blobs), bool)
+    found: list[Lattice] = []
+    for seed in range(len(blobs)):
+        if used[seed] or len(found) >= most:
+            continue
+        lattice = grow(blobs, seed, tree)
+        if lattice is None:
+            continue
+        found.append(lattice)
+        if len(lattice.places) >= 10:
+            index = tree.query(lattice.points)[1]
+            used[np.asarray(index)] = True
+    return sorted(found, key=lambda lattice: -len(lattice.places))

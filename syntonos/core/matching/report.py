@@ -1,0 +1,47 @@
+"""Readings and fits as plain JSON, for reports, the database and the API."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict
+from typing import Any
+
+from syntonos.core.charts import ChartReading, PatchReading
+from syntonos.core.matching.fit import MatchFit
+
+
+def reading_to_json(reading: ChartReading) -> dict[str, Any]:
+    """Return a reading as JSON values."""
+    plain = asdict(reading)
+    plain["corners"] = [list(c) for c in reading.corners]
+    plain["patches"] = [
+        {k: list(v) if isinstance(v, tuple) else v for k, v in asdict(p).items()}
+        for p in reading.patches
+    ]
+    return plain
+
+
+def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
+    """Return the reading that `reading_to_json` wrote."""
+    patches = tuple(
+        PatchReading(**{k: tuple(v) if isinstance(v, list) else v for k, v in p.items()})
+        for p in plain["patches"]
+    )
+    corners = tuple((float(x), float(y)) for x, y in plain["corners"])
+    return ChartReading(
+        corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches
+    )
+
+
+def fit_to_json(fit: MatchFit) -> dict[str, Any]:
+    """Return a fit's evidence as JSON values; the match itself stands in the chain document."""
+    plain = asdict(fit)
+    plain["stops"] = fit.match.stops
+    plain["match"].pop("kind")
+    plain["levels"] = {
+        who: asdict(check)
+        for who, check in zip(("reference", "angle"), fit.levels, strict=True)
+    }
+    plain["residuals"] = [asdict(r) for r in fit.residuals]
+    plain["warnings"] = list(fit.warnings)
+    return plain
