@@ -19,7 +19,7 @@ from syntonos.core.charts.layout import chart_homography
 from syntonos.core.charts.refine import refine_corners
 from syntonos.core.errors import ChartError
 
-_WIDTHS = (960, 480, 1920)
+_WIDTHS = (480, 960, 1920)  # most charts are found in the small one, in half the time
 _SURE, _LIKELY = 0.90, 0.85
 _AGREEMENT = 0.6
 
@@ -56,11 +56,15 @@ def _at_width(code: NDArray[np.float32], width: int) -> tuple[NDArray[np.float32
     elif factor > 1:
         small = cv2.resize(code, None, fx=factor, fy=factor, interpolation=cv2.INTER_CUBIC)
         small = np.asarray(small + 0.8 * (small - cv2.GaussianBlur(small, (0, 0), 2)), np.float32)
-    level = _noise(small)
-    if level > 0.004:
-        small = np.asarray(cv2.medianBlur(small, 3), np.float32)
-        small = np.asarray(cv2.GaussianBlur(small, (0, 0), 0.7 if level < 0.02 else 1.3), np.float32)
-    return small, factor
+    return _clean(small), factor
+
+
+def _clean(code: NDArray[np.float32]) -> NDArray[np.float32]:
+    level = _noise(code)
+    if level < 0.004:
+        return code
+    small = cv2.medianBlur(np.ascontiguousarray(code), 3)
+    return np.asarray(cv2.GaussianBlur(small, (0, 0), 0.7 if level < 0.02 else 1.3), np.float32)
 
 
 def _candidates(small: NDArray[np.float32]) -> list[Identity]:
@@ -108,10 +112,8 @@ def find_chart(code_rgb: NDArray[np.float32]) -> Detection:
         chart.not_found, when there is none or too little of it is seen.
     """
     code = np.ascontiguousarray(code_rgb, np.float32)
-    widths = sorted({min(w, code.shape[1]) if w < 1920 else w for w in _WIDTHS},
-                    key=lambda w: _WIDTHS.index(w) if w in _WIDTHS else -1)  # fmt: skip
     unsure: Detection | None = None
-    for width in widths:
+    for width in _WIDTHS:
         small, factor = _at_width(code, width)
         for identity in _candidates(small)[:4]:
             if identity.score < 0.75:
@@ -122,7 +124,7 @@ def find_chart(code_rgb: NDArray[np.float32]) -> Detection:
             # Pixel centres: (x + 1/2) scales, not x.
             corners = (detection.corners + 0.5) / factor - 0.5
             if factor < 1:
-                corners, _ = refine_corners(code, corners)
+                corners, _ = refine_corners(_clean(code), corners)
             found = Detection(
                 corners, detection.score, detection.turned_score, detection.agreement,
                 detection.orientation_certain,

@@ -1,0 +1,193 @@
+"""What each command does, over the core alone."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import (
+    Chain,
+    Decode,
+    EncodingOutput,
+    Output,
+    ReadBack,
+    bake_lut,
+    chain_to_json,
+    read_back,
+    read_chain,
+)
+from syntonos.core.charts import ChartReading, find_chart, read_chart
+from syntonos.core.charts.layout import CHART_24
+from syntonos.core.encodings import ENCODINGS, find_encoding
+from syntonos.core.errors import ChartError
+from syntonos.core.formats import Cube, read_cube, write_cube
+from syntonos.core.matching import fit_match, fit_to_json, reading_to_json
+from syntonos.core.media import read_frame
+
+UNCERTAIN = 3
+
+
+def _write(path: str, data: bytes) -> None:
+    """Write a file that appears under its name only when it is complete."""
+    target = Path(path)
+    partial = target.with_name(f".{target.name}.part")
+    try:
+        partial.write_bytes(data)
+        partial.replace(target)
+    finally:
+        partial.unlink(missing_ok=True)
+
+
+def _json(plain: Any) -> str:
+    return json.dumps(plain, indent=2, ensure_ascii=False, allow_nan=False)
+
+
+def run_encodings(args: argparse.Namespace) -> int:
+    """List the encodings."""
+    rows = [
+        {"slug": e.slug, "name": e.name, "curve": e.curve.name, "gamut": e.gamut.name,
+         "display": e.curve.is_display, "source": e.curve.source}
+        for e in ENCODINGS.values()
+    ]  # fmt: skip
+    if args.json:
+        print(_json(rows))
+    else:
+        for row in rows:
+            print(f"{row['slug']:<26}{row['name']}")
+    return 0
+
+
+
+
+def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
+    return [read_frame(path).code_rgb for path in paths]
+
+
+def _read(
+    paths: Sequence[str], slug: str, levels: str, corners: Sequence[tuple[float, float]] | None
+) -> tuple[ChartReading, bool]:
+    """Return the reading and whether the orientation is certain."""
+    encoding = find_encoding(slug)
+    frames = _frames(paths)
+    if len({frame.shape for frame in frames}) > 1:
+        raise ChartError("The images differ in size.", hint="Give frames of one clip only.",
+                         code="chart.frames")  # fmt: skip
+    certain = True
+    quad: Any = corners
+    if quad is None:
+        try:
+            found = find_chart(np.mean(frames, axis=0, dtype=np.float32))
+        except ChartError as error:
+            raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
+                             code=error.code) from error  # fmt: skip
+        quad, certain = found.corners, found.orientation_certain
+    return read_chart(frames, quad, encoding, levels=levels), certain
+
+
+def run_chart(args: argparse.Namespace) -> int:
+    """Find and read a chart."""
+    reading, certain = _read(args.images, args.encoding, args.levels, args.corners)
+    if args.json:
+        plain = reading_to_json(reading)
+        print(_json({"corners": plain["corners"], "orientation_certain": certain,
+                     "encoding": reading.encoding, "levels": reading.levels,
+                     "frames": reading.frames, "patches": plain["patches"]}))  # fmt: skip
+    else:
+        for p in reading.patches:
+            lin = " ".join(f"{v:8.4f}" for v in p.lin_rgb)
+            print(f"{p.index:>2} {CHART_24.names[p.index - 1]:<14} {lin}  {', '.join(p.flags)}")
+    return 0 if certain else _say_uncertain(args.images[0])
+
+
+def _say_uncertain(name: str) -> int:
+    print(
+        f"syntonos: a chart was found in {name}, but not which way up it is. Give its corners in "
+        "the order of patches 1, 6, 24, 19.",
+        file=sys.stderr,
+    )
+    return UNCERTAIN
+
+
+def _print_readback(result: ReadBack) -> None:
+    for d in result.differences:
+        bits = "10 bit" if d.bits else "float"
+        print(f"  {d.colours:<8}{d.interpolation:<12}{bits:<7} delta E mean {d.mean:.3f}  "
+              f"99.9 % {d.p99_9:.3f}  max {d.max:.3f}")  # fmt: skip
+
+
+def run_match(args: argparse.Namespace) -> int:
+    """Match an angle to the reference and write the LUT."""
+    readings = []
+    for side in ("reference", "angle"):
+        paths = getattr(args, side)
+        reading, certain = _read(
+            paths, getattr(args, f"{side}_encoding"), getattr(args, f"{side}_levels"),
+            getattr(args, f"{side}_corners"),
+        )  # fmt: skip
+        if not certain:
+            return _say_uncertain(paths[0])
+        readings.append(reading)
+    reference, angle = readings
+    fit = fit_match(reference, angle)
+    output = (
+        EncodingOutput(reference.encoding, reference.levels)
+        if args.to == "reference"
+        else Output(args.to)
+    )
+    chain = Chain(Decode(angle.encoding, angle.levels), output, match=fit.match)
+    cube = Cube(bake_lut(chain, args.size, threads=os.cpu_count() or 1), "Syntonos match")
+    data = write_cube(cube, comments=(f"{angle.encoding} {angle.levels} to {args.to}",))
+    result = read_back(read_cube(data).table, chain, _frames(args.angle[:1])[0])
+    report = {
+        "reference": reading_to_json(reference),
+        "angle": reading_to_json(angle),
+        "patches_used": [r.index for r in fit.residuals if r.left_out is None],
+        "patches_left_out": [
+            {"index": r.index, "reason": r.left_out} for r in fit.residuals if r.left_out
+        ],
+        "fit": fit_to_json(fit),
+        "read_back": result.to_json(),
+        "chain": chain_to_json(chain),
+    }
+    if args.report:
+        _write(args.report, _json(report).encode())
+    _write(args.out, data)
+    for warning in fit.warnings:
+        print(f"warning: {warning}", file=sys.stderr)
+    print(f"flare {fit.flare_share:.2%} of white, exposure {fit.match.stops:+.2f} stop, white "
+          f"{fit.warmth:+.0f} mired {fit.tint:+.1f} tint, ramp slope {fit.slope:.3f}")  # fmt: skip
+    print(f"delta E before {fit.before:.2f}, white and exposure {fit.white_only:.2f}, after "
+          f"{fit.after:.2f}, left-one-out {fit.left_one_out:.2f}")  # fmt: skip
+    print(f"{args.out}: {args.size} points to {args.to}")
+    _print_readback(result)
+    return 0
+
+
+def _chain(path: str) -> Chain:
+    return read_chain(json.loads(Path(path).read_text("utf-8")))
+
+
+def run_bake(args: argparse.Namespace) -> int:
+    """Bake a chain document."""
+    chain = _chain(args.chain)
+    table = bake_lut(chain, args.size, threads=os.cpu_count() or 1)
+    _write(args.out, write_cube(Cube(table, "Syntonos")))
+    return 0
+
+
+def run_readback(args: argparse.Namespace) -> int:
+    """Compare a LUT with the chain it was made from."""
+    chain = _chain(args.chain)
+    table = read_cube(Path(args.cube).read_bytes()).table
+    image = read_frame(args.image).code_rgb if args.image else None
+    print(f"{args.cube}: {len(table)} points per axis")
+    _print_readback(read_back(table, chain, image))
+    return 0

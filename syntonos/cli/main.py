@@ -1,0 +1,115 @@
+"""`syntonos`: read charts, match, bake and read back, or serve the application.
+
+Exit codes: 0; 2 bad input (one line: what was found, what to do); 3 a chart was found, but which
+way up it is must be said.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+from syntonos import __version__
+from syntonos.core.errors import ColourError
+
+BAD_INPUT, UNCERTAIN = 2, 3
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        print(f"syntonos: {message}. `{self.prog} --help` shows the usage.", file=sys.stderr)
+        raise SystemExit(BAD_INPUT)
+
+
+def _corner(text: str) -> tuple[float, float]:
+    x, _, y = text.partition(",")
+    try:
+        return float(x), float(y)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text!r} is not x,y in pixels") from None
+
+
+def _parser() -> argparse.ArgumentParser:
+    top = _Parser(prog="syntonos", description=__doc__, add_help=True)
+    top.add_argument("--version", action="version", version=f"syntonos {__version__}")
+    commands = top.add_subparsers(dest="command", required=True, parser_class=_Parser)
+
+    encodings = commands.add_parser("encodings", help="list the encodings")
+    encodings.add_argument("--json", action="store_true")
+
+    levels = {"choices": ("full", "legal"), "default": "full"}
+    corners: dict[str, Any] = {
+        "nargs": 4, "type": _corner, "metavar": "x,y",
+        "help": "centres of patches 1, 6, 24, 19 in pixels; the first pixel's centre is 0,0",
+    }  # fmt: skip
+    chart = commands.add_parser("chart", help="find and read a colour chart")
+    chart.add_argument("images", nargs="+", metavar="IMAGE")
+    chart.add_argument("--encoding", required=True, metavar="SLUG")
+    chart.add_argument("--levels", **levels)  # type: ignore[arg-type]
+    chart.add_argument("--corners", **corners)
+    chart.add_argument("--json", action="store_true")
+
+    match = commands.add_parser("match", help="match an angle to the reference, write a LUT")
+    for side in ("reference", "angle"):
+        match.add_argument(f"--{side}", nargs="+", required=True, metavar="IMG")
+        match.add_argument(f"--{side}-encoding", required=True, metavar="SLUG")
+        match.add_argument(f"--{side}-levels", **levels)  # type: ignore[arg-type]
+        match.add_argument(f"--{side}-corners", **corners)
+    match.add_argument("--size", type=int, default=65, choices=(17, 33, 65))
+    match.add_argument(
+        "--to", default="reference", choices=("reference", "rec709-tone", "rec709-plain")
+    )
+    match.add_argument("--out", required=True, metavar="FILE.cube")
+    match.add_argument("--report", metavar="FILE.json")
+
+    bake = commands.add_parser("bake", help="bake a chain document into a LUT")
+    bake.add_argument("chain", metavar="CHAIN.json")
+    bake.add_argument("--size", type=int, required=True, choices=(17, 33, 65))
+    bake.add_argument("--out", required=True, metavar="FILE.cube")
+
+    readback = commands.add_parser("readback", help="compare a LUT with its chain")
+    readback.add_argument("cube", metavar="FILE.cube")
+    readback.add_argument("--chain", required=True, metavar="CHAIN.json")
+    readback.add_argument("--image", metavar="IMG")
+
+    for name, text in (("serve", "serve the application"), ("demo", "serve it with the demo")):
+        serve = commands.add_parser(name, help=text)
+        serve.add_argument("--port", type=int, default=8000)
+        serve.add_argument("--data", type=Path, default=Path("var"), metavar="FOLDER")
+        if name == "demo":
+            serve.add_argument("--prepare-only", action="store_true",
+                               help="make the footage and the database, then stop")  # fmt: skip
+    return top
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit code."""
+    args = _parser().parse_args(argv)
+    from syntonos.cli import commands, serve
+
+    try:
+        if args.command in ("serve", "demo"):
+            return serve.run(args)
+        handler = getattr(commands, f"run_{args.command}")
+        return int(handler(args))
+    except ColourError as error:
+        print(f"syntonos: {error}", file=sys.stderr)
+        return BAD_INPUT
+    except OSError as error:
+        name = error.filename or ""
+        print(f"syntonos: {name}: {error.strerror}. Check the path and rights.", file=sys.stderr)
+        return BAD_INPUT
+    except json.JSONDecodeError as error:
+        print(f"syntonos: line {error.lineno}: this is not JSON ({error.msg}). Give a chain "
+              "document.", file=sys.stderr)  # fmt: skip
+        return BAD_INPUT
+    except KeyboardInterrupt:
+        return 130
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,55 @@
+"""`syntonos serve` and `syntonos demo`: the web worker in the foreground."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import socket
+import sys
+import time
+
+
+def run(args: argparse.Namespace) -> int:
+    """Prepare the database (and the demo), then serve until Ctrl-C or TERM."""
+    data = args.data.resolve()
+    data.mkdir(parents=True, exist_ok=True)
+    os.environ["SYNTONOS_DATA"] = str(data)
+    os.environ["SYNTONOS_PORT"] = str(args.port)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
+    if not getattr(args, "prepare_only", False) and _is_taken(args.port):
+        print(f"syntonos: port {args.port} is taken. Choose another with --port (PORT=).",
+              file=sys.stderr)  # fmt: skip
+        return 2
+    import django
+
+    django.setup()
+    from django.core.management import call_command
+
+    call_command("migrate", interactive=False, verbosity=0)
+    if args.command == "demo":
+        from syntonos.server.productions.demo import ensure_demo
+
+        start = time.perf_counter()
+        if ensure_demo():
+            print(f"demo production ready in {time.perf_counter() - start:.0f} s", flush=True)
+        if args.prepare_only:
+            return 0
+    from syntonos.server.footage.pictures import warm_up
+
+    warm_up()
+    import uvicorn
+
+    print(f"Syntonos is at http://127.0.0.1:{args.port}/ (Ctrl-C stops it)", flush=True)
+    uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
+                log_level="warning", timeout_graceful_shutdown=2)  # fmt: skip
+    return 0
+
+
+def _is_taken(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return True
+    return False
