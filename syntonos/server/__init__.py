@@ -1,0 +1,1 @@
+"""The web application: Django models, services and the API over the core."""

@@ -1,0 +1,1 @@
+"""What all routers share: the API object, errors, schemas of the core."""

@@ -1,0 +1,71 @@
+"""The API object, its routers, and the one place where errors become problem+json."""
+
+from __future__ import annotations
+
+import json
+import logging
+from typing import Any
+
+from django.core.exceptions import ValidationError as ModelError
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+
+from syntonos import __version__
+from syntonos.core.errors import ColourError
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage.api import router as footage
+from syntonos.server.handover.api import router as handover
+from syntonos.server.matching.api import router as matching
+from syntonos.server.productions.api import router as productions
+
+log = logging.getLogger("syntonos")
+
+api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
+for _router in (productions, footage, matching, handover):
+    api.add_router("", _router)
+
+
+def problem(status: int, code: str, detail: str, hint: str, **more: Any) -> HttpResponse:
+    """Return a problem+json answer (RFC 9457, with our `code` and `hint`)."""
+    body = {"status": status, "code": code, "detail": detail, "hint": hint, **more}
+    return HttpResponse(
+        json.dumps(body), status=status, content_type="application/problem+json"
+    )
+
+
+@api.exception_handler(ColourError)
+def _colour(request: HttpRequest, error: ColourError) -> HttpResponse:
+    return problem(422, error.code, error.message, error.hint)
+
+
+@api.exception_handler(ConflictError)
+def _conflict(request: HttpRequest, error: ConflictError) -> HttpResponse:
+    return problem(409, error.code, error.detail, error.hint, **error.more)
+
+
+@api.exception_handler(Http404)
+def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
+    return problem(404, "not_found", str(error) or "There is no such thing here.",
+                   "Go back to the Board; it may have been removed.")  # fmt: skip
+
+
+@api.exception_handler(ValidationError)
+def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0] if error.errors else {}
+    place = ".".join(str(p) for p in first.get("loc", ())[1:]) or "request"
+    return problem(422, "request.invalid", f"{place}: {first.get('msg', 'not understood')}.",
+                   "Correct the named field and send it again.")  # fmt: skip
+
+
+@api.exception_handler(ModelError)
+def _model(request: HttpRequest, error: ModelError) -> HttpResponse:
+    return problem(422, "request.invalid", " ".join(error.messages),
+                   "Correct the named field and send it again.")  # fmt: skip
+
+
+@api.exception_handler(Exception)
+def _ours(request: HttpRequest, error: Exception) -> HttpResponse:
+    log.exception("unexpected error at %s %s", request.method, request.path)
+    return problem(500, "internal", "Something went wrong in Syntonos itself.",
+                   "Nothing was changed. The log says more; try again.")  # fmt: skip

@@ -1,0 +1,1 @@
+"""Settings and the ASGI entry."""

@@ -1,0 +1,8 @@
+"""The ASGI entry."""
+
+import os
+
+from django.core.asgi import get_asgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
+application = get_asgi_application()

@@ -1,0 +1,68 @@
+"""Settings. Everything that differs between places comes from SYNTONOS_* variables."""
+
+import os
+import secrets
+from pathlib import Path
+
+REPOSITORY = Path(__file__).resolve().parents[3]
+DATA = Path(os.environ.get("SYNTONOS_DATA", REPOSITORY / "var")).resolve()
+MEDIA_ROOTS = {
+    "media": Path(os.environ.get("SYNTONOS_MEDIA", DATA / "media")).resolve(),
+}
+WEB = Path(os.environ.get("SYNTONOS_WEB", REPOSITORY / "web" / "dist"))
+PORT = os.environ.get("SYNTONOS_PORT", "8000")
+
+
+def _secret() -> str:
+    path = DATA / "secret"
+    if not path.exists():
+        DATA.mkdir(parents=True, exist_ok=True)
+        path.write_text(secrets.token_urlsafe(48))
+        path.chmod(0o600)
+    return path.read_text()
+
+
+SECRET_KEY = os.environ.get("SYNTONOS_SECRET") or _secret()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "syntonos.server.productions",
+    "syntonos.server.footage",
+    "syntonos.server.matching",
+    "syntonos.server.handover",
+]
+MIDDLEWARE = [
+    "syntonos.server.api.guards.HostAndOriginGuard",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+]
+ROOT_URLCONF = "syntonos.server.config.urls"
+TEMPLATES: list[dict[str, object]] = []
+ASGI_APPLICATION = "syntonos.server.config.asgi.application"
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "syntonos.sqlite3",
+        "OPTIONS": {
+            # One writer at a time from its first statement: no lock is upgraded half-way.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+USE_TZ = True
+TIME_ZONE = "UTC"
+USE_I18N = False
+STATIC_URL = "/static/"
+WHITENOISE_ROOT = WEB if WEB.is_dir() else None
+WHITENOISE_INDEX_FILE = False
+WHITENOISE_AUTOREFRESH = False
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 2**20
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+}

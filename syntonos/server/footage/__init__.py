@@ -1,0 +1,1 @@
+"""Clips, their frames and pictures."""

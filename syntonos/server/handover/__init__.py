@@ -1,0 +1,1 @@
+"""What is taken away: LUTs with their read-back."""

@@ -1,0 +1,57 @@
+"""Endpoints of what is taken away."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import FileResponse, Http404, HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from syntonos.server.handover import services
+from syntonos.server.handover.models import Export
+from syntonos.server.handover.schemas import ExportIn, ExportOut
+from syntonos.server.productions.models import Camera, Light
+
+router = Router()
+
+
+def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
+    light = get_object_or_404(Light, pk=light_id)
+    cameras = Camera.objects.select_related("production__reference_camera")
+    return light, get_object_or_404(cameras, pk=camera_id, production_id=light.production_id)
+
+
+def export_out(row: Export) -> dict[str, Any]:
+    """Return an export for the API."""
+    return {
+        "id": row.pk, "target": row.target, "size": row.size, "file_name": row.file_name,
+        "sha256": row.sha256, "match_number": row.match.number if row.match else None,
+        "is_current": row.match is None or row.match.is_current, "read_back": row.read_back,
+        "created": row.created,
+    }  # fmt: skip
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/exports", response=list[ExportOut],
+            operation_id="listExports")  # fmt: skip
+def list_exports(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    light, camera = _place(light_id, camera_id)
+    rows = Export.objects.filter(light=light, camera=camera).select_related("match")
+    return [export_out(row) for row in rows]
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/exports", response={201: ExportOut},
+             operation_id="exportLut")  # fmt: skip
+def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: ExportIn) -> Any:
+    light, camera = _place(light_id, camera_id)
+    row = services.export_lut(light=light, camera=camera, target=body.target, size=body.size)
+    return 201, export_out(row)
+
+
+@router.get("/exports/{export_id}/file", include_in_schema=False)
+def download(request: HttpRequest, export_id: int) -> FileResponse:
+    row = get_object_or_404(Export, pk=export_id)
+    path = services.path_of(row)
+    if not path.is_file():
+        raise Http404("The file is no longer there. Make it again.")
+    return FileResponse(path.open("rb"), as_attachment=True, filename=row.file_name)

@@ -1,0 +1,34 @@
+"""What has been taken away."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class Export(models.Model):
+    match = models.ForeignKey(
+        "matching.Match", on_delete=models.PROTECT, null=True, blank=True, related_name="exports"
+    )
+    light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="exports")
+    camera = models.ForeignKey(
+        "productions.Camera", on_delete=models.PROTECT, related_name="exports"
+    )
+    target = models.CharField(max_length=20)
+    size = models.PositiveSmallIntegerField()
+    file_name = models.CharField(max_length=160)
+    sha256 = models.CharField(max_length=64)
+    chain = models.JSONField()
+    chain_hash = models.CharField(max_length=64)
+    read_back = models.JSONField()
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-created", "-id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(size__in=[17, 33, 65]), name="export_size_known"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.file_name

@@ -1,0 +1,42 @@
+"""What the API says and takes about exports."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from ninja import Schema
+
+TargetName = Literal["reference", "rec709-tone", "rec709-plain"]
+
+
+class ExportIn(Schema):
+    target: TargetName = "reference"
+    size: Literal[17, 33, 65] = 65
+
+
+class DifferenceOut(Schema):
+    colours: Literal["grid", "picture"]
+    interpolation: Literal["tetrahedral", "trilinear"]
+    bits: int | None
+    mean: float
+    p99_9: float
+    max: float
+
+
+class ReadBackOut(Schema):
+    size: int
+    differences: list[DifferenceOut]
+    share_outside: float | None
+
+
+class ExportOut(Schema):
+    id: int
+    target: TargetName
+    size: int
+    file_name: str
+    sha256: str
+    match_number: int | None
+    is_current: bool
+    read_back: ReadBackOut
+    created: datetime

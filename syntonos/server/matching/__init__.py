@@ -1,0 +1,1 @@
+"""Chart readings and matches."""

@@ -1,0 +1,155 @@
+"""Endpoints of chart readings, matches and the angle."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from syntonos.core.chain import chain_to_json
+from syntonos.core.charts import CHART_24
+from syntonos.core.encodings import find_encoding
+from syntonos.core.matching import reading_from_json
+from syntonos.core.matching.fit import working
+from syntonos.core.matching.tuner import tuner_of
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching import selectors, services
+from syntonos.server.matching.models import ChartReading, Match
+from syntonos.server.matching.schemas import (
+    AngleOut,
+    FindIn,
+    FitIn,
+    FoundOut,
+    MatchOut,
+    ReadIn,
+    ReadingOut,
+    RestoreIn,
+)
+from syntonos.server.productions.models import Camera, Light
+
+router = Router()
+
+
+def _clip(clip_id: int) -> Clip:
+    return get_object_or_404(
+        Clip.objects.select_related("camera__production", "light"), pk=clip_id
+    )
+
+
+def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
+    light = get_object_or_404(Light, pk=light_id)
+    camera = get_object_or_404(
+        Camera.objects.select_related("production__reference_camera"),
+        pk=camera_id, production_id=light.production_id,
+    )  # fmt: skip
+    return light, camera
+
+
+def reading_out(row: ChartReading) -> dict[str, Any]:
+    """Return a reading for the API."""
+    return {
+        "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
+        "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,
+        "corners": row.data["corners"], "patches": row.data["patches"], "created": row.created,
+    }  # fmt: skip
+
+
+def match_out(row: Match) -> dict[str, Any]:
+    """Return a match with its evidence for the API."""
+    e = row.evidence
+    named = ("model", "stops", "flare_share", "warmth", "tint", "slope", "before", "white_only",
+             "after", "left_one_out", "residuals", "warnings")  # fmt: skip
+    return {
+        "id": row.pk, "number": row.number, "is_current": row.is_current, "created": row.created,
+        "restored_from": row.restored_from.number if row.restored_from else None,
+        "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
+    }  # fmt: skip
+
+
+@router.post("/clips/{clip_id}/find", response=FoundOut, operation_id="findChart")
+def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
+    found = services.find(_clip(clip_id), body.frames)
+    return {
+        "corners": found.corners.tolist(), "orientation_certain": found.orientation_certain,
+        "score": found.score, "turned_score": found.turned_score,
+    }  # fmt: skip
+
+
+@router.post("/clips/{clip_id}/readings", response={201: ReadingOut}, operation_id="readChart")
+def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
+    row = services.read(
+        _clip(clip_id), body.corners, found_by=body.found_by, frames=body.frames
+    )
+    return 201, reading_out(row)
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/matches", response=list[MatchOut],
+            operation_id="listMatches")  # fmt: skip
+def list_matches(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    light, camera = _place(light_id, camera_id)
+    return [match_out(row) for row in selectors.matches_of(light.pk, camera)]
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/matches", response={201: MatchOut},
+             operation_id="fitMatch")  # fmt: skip
+def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
+    light, camera = _place(light_id, camera_id)
+    wanted = services.FitRequest(body.model, tuple(body.leave_out), body.base_number)
+    return 201, match_out(services.fit(light=light, camera=camera, request=wanted))
+
+
+@router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")
+def restore_match(request: HttpRequest, match_id: int, body: RestoreIn) -> Any:
+    old = get_object_or_404(Match, pk=match_id)
+    return 201, match_out(services.restore(old, base_number=body.base_number))
+
+
+def _side(light: Light, camera: Camera, match: Match | None, display: str,
+          reading: ChartReading | None) -> dict[str, Any]:  # fmt: skip
+    return {
+        "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
+        "encoding_name": find_encoding(camera.encoding).name, "levels": camera.levels,
+        "clips": list(Clip.objects.filter(light=light, camera=camera).order_by("kind", "id")),
+        "reading": reading_out(reading) if reading else None,
+        "chain": chain_to_json(selectors.chain_for(camera, match, display)),
+    }  # fmt: skip
+
+
+def _ramp(base: ChartReading, own: ChartReading) -> list[dict[str, float]]:
+    want, got = (working(reading_from_json(r.data)).mean(axis=1) for r in (base, own))
+    return [
+        {"index": i + 1, "reference": float(np.log2(want[i] / 0.18)),
+         "angle": float(np.log2(got[i] / 0.18))}
+        for i in CHART_24.greys if want[i] > 0 and got[i] > 0
+    ]  # fmt: skip
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}", response=AngleOut, operation_id="getAngle")
+def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    light, camera = _place(light_id, camera_id)
+    production = camera.production
+    reference = production.reference_camera
+    if reference is None:
+        raise Http404("The production has no reference camera yet.")
+    own = selectors.latest_reading(light.pk, camera.pk)
+    base = selectors.latest_reading(light.pk, reference.pk)
+    match = selectors.current_match(light.pk, camera)
+    status = selectors.status(production, camera, own, base, match)
+    newest = selectors.matches_of(light.pk, camera).first()
+    both = (base, own) if base and own else None
+    return {
+        "production_id": production.pk, "production_name": production.name,
+        "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
+        "reference": _side(light, reference, None, production.display, base),
+        "angle": _side(light, camera, match, production.display, own),
+        "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
+        "tuner_before": asdict(tuner_of(*(reading_from_json(r.data) for r in both), None))
+        if both else None,
+        "match": match_out(match) if match else None,
+        "newest_number": newest.number if newest else 0,
+        "ramp": _ramp(*both) if both else [],
+    }  # fmt: skip

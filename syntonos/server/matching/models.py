@@ -1,0 +1,70 @@
+"""Chart readings and matches: both are only ever added, never changed."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class ChartReading(models.Model):
+    clip = models.ForeignKey("footage.Clip", on_delete=models.PROTECT, related_name="readings")
+    number = models.PositiveIntegerField()
+    frames = models.JSONField()  # indices of the frames that were averaged
+    found_by = models.CharField(max_length=8)  # "search" or "hand"
+    encoding = models.CharField(max_length=60)
+    levels = models.CharField(max_length=5)
+    data = models.JSONField()  # the core's reading
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["clip", "number"], name="reading_number_once"),
+            models.CheckConstraint(
+                condition=models.Q(found_by__in=["search", "hand"]), name="reading_found_by_known"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"reading {self.number} of {self.clip_id}"
+
+
+class Match(models.Model):
+    light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="matches")
+    camera = models.ForeignKey(
+        "productions.Camera", on_delete=models.PROTECT, related_name="matches"
+    )
+    reference = models.ForeignKey(
+        "productions.Camera", on_delete=models.PROTECT, related_name="matches_as_reference"
+    )
+    number = models.PositiveIntegerField()
+    is_current = models.BooleanField(default=False)
+    reference_reading = models.ForeignKey(
+        ChartReading, on_delete=models.PROTECT, related_name="matches_as_reference"
+    )
+    angle_reading = models.ForeignKey(
+        ChartReading, on_delete=models.PROTECT, related_name="matches_as_angle"
+    )
+    chain = models.JSONField()  # a chain document with this match
+    evidence = models.JSONField()  # the core's fit
+    restored_from = models.ForeignKey(
+        "self", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
+    )
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["light", "camera", "reference", "number"], name="match_number_once"
+            ),
+            models.UniqueConstraint(
+                fields=["light", "camera", "reference"], condition=models.Q(is_current=True),
+                name="one_current_match",
+            ),
+            models.CheckConstraint(
+                condition=~models.Q(camera=models.F("reference")), name="match_of_an_angle"
+            ),
+        ]  # fmt: skip
+
+    def __str__(self) -> str:
+        return f"match {self.number} of camera {self.camera_id} in light {self.light_id}"

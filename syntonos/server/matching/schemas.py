@@ -1,0 +1,128 @@
+"""What the API says and takes about readings and matches."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from ninja import Schema
+from pydantic import Field
+
+from syntonos.server.footage.schemas import ClipOut
+
+Point = tuple[float, float]
+
+
+class FindIn(Schema):
+    frames: list[int] | None = None
+
+
+class FoundOut(Schema):
+    corners: list[Point]
+    orientation_certain: bool
+    score: float
+    turned_score: float
+
+
+class ReadIn(Schema):
+    corners: list[Point] = Field(min_length=4, max_length=4)
+    found_by: Literal["search", "hand"] = "hand"
+    frames: list[int] | None = None
+
+
+class PatchOut(Schema):
+    index: int
+    centre: Point
+    code_rgb: tuple[float, float, float]
+    lin_rgb: tuple[float, float, float]
+    spread: tuple[float, float, float]
+    error: float
+    flags: list[str]
+
+
+class ReadingOut(Schema):
+    id: int
+    clip_id: int
+    number: int
+    frames: list[int]
+    found_by: str
+    encoding: str
+    levels: str
+    corners: list[Point]
+    patches: list[PatchOut]
+    created: datetime
+
+
+class FitIn(Schema):
+    model: Literal["matrix", "white"] = "matrix"
+    leave_out: list[int] = Field(default_factory=list, max_length=24)
+    base_number: int = Field(0, ge=0)
+
+
+class RestoreIn(Schema):
+    base_number: int = Field(ge=0)
+
+
+class ResidualOut(Schema):
+    index: int
+    name: str
+    before: float
+    after: float
+    left_out: str | None
+    predicted: float | None
+    grey_spread: float | None
+
+
+class MatchOut(Schema):
+    id: int
+    number: int
+    is_current: bool
+    created: datetime
+    restored_from: int | None
+    model: str
+    stops: float
+    flare_share: float
+    warmth: float
+    tint: float
+    slope: float
+    before: float
+    white_only: float
+    after: float
+    left_one_out: float
+    residuals: list[ResidualOut]
+    warnings: list[str]
+    matrix: list[tuple[float, float, float]]
+
+
+class RampPoint(Schema):
+    index: int
+    reference: float  # stops from middle grey
+    angle: float
+
+
+class SideOut(Schema):
+    camera_id: int
+    letter: str
+    name: str
+    encoding_name: str
+    levels: str
+    clips: list[ClipOut]
+    reading: ReadingOut | None
+    chain: dict[str, Any]
+
+
+class AngleOut(Schema):
+    production_id: int
+    production_name: str
+    tolerance: float
+    light_id: int
+    light_name: str
+    reference: SideOut
+    angle: SideOut
+    state: str
+    next_step: str
+    tuner: dict[str, float] | None
+    tuner_before: dict[str, float] | None
+    match: MatchOut | None
+    newest_number: int
+    ramp: list[RampPoint]

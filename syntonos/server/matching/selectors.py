@@ -1,0 +1,139 @@
+"""Reading readings and matches: chains of clips, and how an angle stands."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING
+
+from django.db.models import QuerySet
+
+from syntonos.core.chain import Chain, Decode, Output, read_chain
+from syntonos.core.chain import Match as MatchStage
+from syntonos.core.matching import reading_from_json
+from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.fit import working
+from syntonos.core.matching.tuner import tuner_of
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching.models import ChartReading, Match
+
+if TYPE_CHECKING:
+    from syntonos.server.productions.models import Camera, Production
+
+
+def current_match(light_id: int, camera: Camera) -> Match | None:
+    """Return the match in force for a camera in a light, against the present reference."""
+    return Match.objects.filter(
+        light_id=light_id, camera=camera, is_current=True,
+        reference_id=camera.production.reference_camera_id,
+    ).select_related("angle_reading", "reference_reading").first()  # fmt: skip
+
+
+def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:
+    """Return all revisions against the present reference, the newest first."""
+    return Match.objects.filter(
+        light_id=light_id, camera=camera, reference_id=camera.production.reference_camera_id
+    ).select_related("restored_from").order_by("-number")  # fmt: skip
+
+
+def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
+    """Return the newest chart reading of a camera in a light."""
+    return (
+        ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
+        .select_related("clip").order_by("-created", "-id").first()
+    )  # fmt: skip
+
+
+def stage_of(match: Match) -> MatchStage:
+    """Return the stage of a stored match."""
+    stage = read_chain(match.chain).match
+    assert stage is not None  # noqa: S101 - services store only chains with a match
+    return stage
+
+
+def chain_for(camera: Camera, match: Match | None, display: str) -> Chain:
+    """Compose the chain of a camera's clips."""
+    return Chain(
+        Decode(camera.encoding, camera.levels),
+        Output(display),
+        match=stage_of(match) if match else None,
+    )
+
+
+def chain_of(clip: Clip, *, with_match: bool = True) -> Chain:
+    """Compose the chain of a clip, with the match of its camera in its light."""
+    match = current_match(clip.light_id, clip.camera) if with_match else None
+    return chain_for(clip.camera, match, clip.camera.production.display)
+
+
+@dataclass(frozen=True, slots=True)
+class Status:
+    """How an angle stands against the reference."""
+
+    state: str
+    delta_e: float | None
+    before: float | None
+    tuner: dict[str, float] | None
+    next_step: str
+
+
+def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: ChartReading | None
+             ) -> bool:  # fmt: skip
+    """Say whether something that the match stands on has changed since."""
+    angle = match.angle_reading
+    return (
+        (own is not None and own.pk != angle.pk)
+        or (base is not None and base.pk != match.reference_reading_id)
+        or (angle.encoding, angle.levels) != (camera.encoding, camera.levels)
+    )
+
+
+def status(
+    production: Production,
+    camera: Camera,
+    own: ChartReading | None,
+    base: ChartReading | None,
+    match: Match | None,
+) -> Status:
+    """Judge an angle: the cross-validated delta E against the production's tolerance."""
+    if production.reference_camera_id == camera.pk:
+        return Status("reference", None, None, None, "none" if own else "read_chart")
+    if match is not None:
+        value = float(match.evidence["left_one_out"])
+        before = float(match.evidence["before"])
+        distance = _tuner(match.reference_reading, match.angle_reading, match)
+        if is_stale(camera, match, own, base):
+            return Status("stale", value, before, distance, "fit_again")
+        limit = production.tolerance
+        state = "in_tune" if value <= limit else ("close" if value <= 2 * limit else "off")
+        return Status(state, value, before, distance, "none")
+    if own is None:
+        return Status("not_measured", None, None, None, "read_chart")
+    if base is None:
+        return Status("not_measured", None, None, None, "read_reference")
+    value = _delta_e(base.pk, own.pk)
+    state = "in_tune" if value <= production.tolerance else "off"
+    return Status(state, value, value, _tuner(base, own, None), "fit")
+
+
+def _tuner(base: ChartReading, own: ChartReading, match: Match | None) -> dict[str, float]:
+    return _tuner_cached(base.pk, own.pk, match.pk if match else None)
+
+
+# Readings and matches are never changed, so their numbers are good keys for ever.
+@lru_cache(maxsize=4096)
+def _tuner_cached(base_id: int, own_id: int, match_id: int | None) -> dict[str, float]:
+    rows = ChartReading.objects.in_bulk([base_id, own_id])
+    stage = stage_of(Match.objects.get(pk=match_id)) if match_id else None
+    base, own = (reading_from_json(rows[i].data) for i in (base_id, own_id))
+    return asdict(tuner_of(base, own, stage))
+
+
+@lru_cache(maxsize=4096)
+def _delta_e(base_id: int, own_id: int) -> float:
+    rows = ChartReading.objects.in_bulk([base_id, own_id])
+    want, got = (working(reading_from_json(rows[i].data)) for i in (base_id, own_id))
+    mids = want[18:22]
+    white = (mids / mids.mean(axis=1, keepdims=True)).mean(axis=0)
+    return float(scene_delta_e(got, want, white).mean())
+

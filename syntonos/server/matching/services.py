@@ -1,0 +1,142 @@
+"""Reading charts and fitting matches."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from django.db import models, transaction
+
+from syntonos.core.chain import Chain, Decode, Output, chain_to_json
+from syntonos.core.charts import Detection, find_chart, read_chart
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ChartError, FitError
+from syntonos.core.matching import (
+    FitOptions,
+    fit_match,
+    fit_to_json,
+    reading_from_json,
+    reading_to_json,
+)
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage.frames import frame_of
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching import selectors
+from syntonos.server.matching.models import ChartReading, Match
+from syntonos.server.productions.models import Camera, Light
+
+_MOST_FRAMES = 12
+
+
+def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
+    chosen = list(frames) if frames else list(range(min(clip.frame_count, _MOST_FRAMES)))
+    if not chosen or min(chosen) < 0 or max(chosen) >= clip.frame_count:
+        raise ChartError(
+            f"{clip.name} has {clip.frame_count} frames.", hint="Choose frames of the clip.",
+            code="chart.frames",
+        )  # fmt: skip
+    return sorted(set(chosen))[:_MOST_FRAMES]
+
+
+def find(clip: Clip, frames: Sequence[int] | None = None) -> Detection:
+    """Look for the chart in a clip; nothing is stored."""
+    stack = [frame_of(clip, i) for i in _chosen(clip, frames)]
+    return find_chart(np.mean(stack, axis=0, dtype=np.float32))
+
+
+def read(
+    clip: Clip,
+    corners: Sequence[Sequence[float]],
+    *,
+    found_by: str,
+    frames: Sequence[int] | None = None,
+) -> ChartReading:
+    """Read the chart at its corners and keep the reading as the clip's newest."""
+    chosen = _chosen(clip, frames)
+    reading = read_chart(
+        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.camera.encoding),
+        levels=clip.camera.levels,
+    )  # fmt: skip
+    with transaction.atomic():
+        last = clip.readings.aggregate(models.Max("number"))["number__max"] or 0
+        return ChartReading.objects.create(
+            clip=clip, number=last + 1, frames=chosen, found_by=found_by,
+            encoding=reading.encoding, levels=reading.levels, data=reading_to_json(reading),
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class FitRequest:
+    """What a person asked for, and on which revision it stands."""
+
+    model: str = "matrix"
+    leave_out: tuple[int, ...] = ()
+    base_number: int = 0  # the newest revision the person saw; 0 where there was none
+
+
+def _append(match: Match, base_number: int) -> Match:
+    """Store a match as the newest and current revision, if its base still is the newest."""
+    with transaction.atomic():
+        rows = Match.objects.filter(
+            light=match.light, camera=match.camera, reference=match.reference
+        )
+        last = rows.aggregate(models.Max("number"))["number__max"] or 0
+        if last != base_number:
+            raise ConflictError(
+                "match.stale_base",
+                f"This was made on revision {base_number}, but revision {last} is there now.",
+                "Look at the newer revision, then do it again.",
+                base=base_number, newest=last,
+            )  # fmt: skip
+        rows.filter(is_current=True).update(is_current=False)
+        match.number, match.is_current = last + 1, True
+        match.save(force_insert=True)
+    return match
+
+
+def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
+    """Fit the camera to the reference in a light, as a new revision."""
+    reference = camera.production.reference_camera
+    if reference is None or reference.pk == camera.pk:
+        raise FitError(
+            f"{camera} is the reference camera: the others are matched to it.",
+            hint="Choose another camera, or another reference.", code="fit.reference",
+        )  # fmt: skip
+    readings = {
+        who.pk: selectors.latest_reading(light.pk, who.pk) for who in (reference, camera)
+    }
+    for who in (reference, camera):
+        if readings[who.pk] is None:
+            raise FitError(
+                f"There is no chart reading of {who} in {light.name}.",
+                hint="Open the Chart and read it first.", code="fit.no_reading",
+            )  # fmt: skip
+        reading = readings[who.pk]
+        if reading and (reading.encoding, reading.levels) != (who.encoding, who.levels):
+            raise FitError(
+                f"The reading of {who} was made as {reading.encoding} {reading.levels}, the camera "
+                f"now says {who.encoding} {who.levels}.",
+                hint="Read its chart again.", code="fit.other_encoding",
+            )  # fmt: skip
+    base, own = readings[reference.pk], readings[camera.pk]
+    assert base is not None and own is not None  # noqa: S101, PT018 - checked above
+    options = FitOptions(request.model, request.leave_out)
+    # The fit stays outside the transaction: it takes a while and touches no rows.
+    found = fit_match(reading_from_json(base.data), reading_from_json(own.data), options)
+    chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
+    match = Match(
+        light=light, camera=camera, reference=reference, reference_reading=base, angle_reading=own,
+        chain=chain_to_json(chain), evidence=fit_to_json(found),
+    )  # fmt: skip
+    return _append(match, request.base_number)
+
+
+def restore(old: Match, *, base_number: int) -> Match:
+    """Go back to an earlier revision: it becomes the newest, and nothing is lost."""
+    again = Match(
+        light=old.light, camera=old.camera, reference=old.reference,
+        reference_reading=old.reference_reading, angle_reading=old.angle_reading, chain=old.chain,
+        evidence=old.evidence, restored_from=old,
+    )  # fmt: skip
+    return _append(again, base_number)

@@ -1,0 +1,1 @@
+"""Productions, cameras and lights; the Board."""
