@@ -10,7 +10,8 @@ from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router
 
-from syntonos.core.chain import chain_to_json
+from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
+from syntonos.core.chain.engine import to_bytes
 from syntonos.core.charts import CHART_24
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
@@ -55,7 +56,15 @@ def reading_out(row: ChartReading) -> dict[str, Any]:
         "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
         "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,
         "corners": row.data["corners"], "patches": row.data["patches"], "created": row.created,
+        "swatches": _swatches(row),
     }  # fmt: skip
+
+
+def _swatches(row: ChartReading) -> list[str]:
+    code = np.array([p["code_rgb"] for p in row.data["patches"]], np.float32)
+    chain = Chain(Decode(row.encoding, row.levels), Output())
+    colours = to_bytes(run(compile_chain(chain), code))
+    return ["#" + bytes(colour).hex() for colour in colours]
 
 
 def match_out(row: Match) -> dict[str, Any]:

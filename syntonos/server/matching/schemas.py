@@ -50,6 +50,7 @@ class ReadingOut(Schema):
     levels: str
     corners: list[Point]
     patches: list[PatchOut]
+    swatches: list[str]  # how the patches look, #rrggbb
     created: datetime
 
 

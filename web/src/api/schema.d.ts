@@ -794,6 +794,8 @@ export interface components {
             number: number;
             /** Patches */
             patches: components["schemas"]["PatchOut"][];
+            /** Swatches */
+            swatches: string[];
         };
         /** ResidualOut */
         ResidualOut: {

@@ -1,0 +1,60 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Board = Schemas["BoardOut"];
+export type Cell = Schemas["CellOut"];
+export type Camera = Schemas["CameraOut"];
+export type Light = Schemas["LightOut"];
+export type Production = Schemas["ProductionOut"];
+export type Clip = Schemas["ClipOut"];
+export type Angle = Schemas["AngleOut"];
+export type Side = Schemas["SideOut"];
+export type Match = Schemas["MatchOut"];
+export type Reading = Schemas["ReadingOut"];
+export type Residual = Schemas["ResidualOut"];
+export type Tuner = Schemas["TunerOut"];
+export type Export = Schemas["ExportOut"];
+export type Difference = Schemas["DifferenceOut"];
+export type Point = [number, number];
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+/** What the server answers when it cannot do a thing: what was found, and what to do. */
+export class ProblemError extends Error {
+  readonly code: string;
+  readonly hint: string;
+  constructor(code: string, detail: string, hint: string) {
+    super(detail);
+    this.code = code;
+    this.hint = hint;
+  }
+}
+
+export function toProblem(error: unknown): ProblemError {
+  if (error instanceof ProblemError) return error;
+  if (typeof error === "object" && error !== null && "code" in error && "detail" in error) {
+    const body = error as { code: unknown; detail: unknown; hint?: unknown };
+    return new ProblemError(String(body.code), String(body.detail), String(body.hint ?? ""));
+  }
+  return new ProblemError(
+    "unreachable",
+    "Syntonos does not answer.",
+    "See whether it still runs in its terminal, then try again.",
+  );
+}
+
+/** Turn openapi-fetch's pair into a value or a thrown problem. */
+export async function unwrap<T>(
+  answer: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  let result: { data?: T; error?: unknown; response: Response };
+  try {
+    result = await answer;
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw toProblem(error);
+  }
+  if (!result.response.ok) throw toProblem(result.error);
+  return result.data as T;
+}

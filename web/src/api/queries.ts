@@ -1,0 +1,94 @@
+import { queryOptions } from "@tanstack/react-query";
+import { type Angle, api, unwrap } from "./client";
+
+export const keys = {
+  productions: ["productions"] as const,
+  board: (id: number) => ["board", id] as const,
+  angle: (light: number, camera: number) => ["angle", light, camera] as const,
+  matches: (light: number, camera: number) => ["matches", light, camera] as const,
+  exports: (light: number, camera: number) => ["exports", light, camera] as const,
+  media: (folder: string) => ["media", folder] as const,
+  encodings: ["encodings"] as const,
+};
+
+export const productionsQuery = () =>
+  queryOptions({
+    queryKey: keys.productions,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/productions", { signal })),
+  });
+
+export const boardQuery = (id: number) =>
+  queryOptions({
+    queryKey: keys.board(id),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/board", {
+          params: { path: { production_id: id } },
+          signal,
+        }),
+      ),
+  });
+
+const place = (light: number, camera: number) => ({
+  params: { path: { light_id: light, camera_id: camera } },
+});
+
+export const angleQuery = (light: number, camera: number) =>
+  queryOptions({
+    queryKey: keys.angle(light, camera),
+    // The client's types turn tuples into arrays; the schema says they are tuples.
+    queryFn: async ({ signal }) =>
+      (await unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}", { ...place(light, camera), signal }),
+      )) as Angle,
+  });
+
+export const matchesQuery = (light: number, camera: number) =>
+  queryOptions({
+    queryKey: keys.matches(light, camera),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}/matches", {
+          ...place(light, camera),
+          signal,
+        }),
+      ),
+  });
+
+export const exportsQuery = (light: number, camera: number) =>
+  queryOptions({
+    queryKey: keys.exports(light, camera),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}/exports", {
+          ...place(light, camera),
+          signal,
+        }),
+      ),
+  });
+
+export const encodingsQuery = () =>
+  queryOptions({
+    queryKey: keys.encodings,
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/encodings", { signal })),
+  });
+
+export const mediaQuery = (folder: string) =>
+  queryOptions({
+    queryKey: keys.media(folder),
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/media", { params: { query: { folder } }, signal })),
+  });
+
+export function pictureUrl(
+  clip: number,
+  frame: number,
+  width: number,
+  stage: "code" | "input" | "output" = "output",
+  key = "",
+): string {
+  const query = new URLSearchParams({ width: String(width), stage });
+  if (key) query.set("k", key);
+  return `/api/clips/${clip}/frames/${frame}/picture?${query}`;
+}

@@ -1,0 +1,57 @@
+import { useState } from "react";
+import { Dialog } from "@/shared/Dialog";
+
+const KEYS: [string, string, string][] = [
+  ["Everywhere", "?", "this list"],
+  ["Everywhere", "/", "find a camera, a light, a thing to do"],
+  ["Everywhere", "H", "home to the Board"],
+  ["Board", "arrows, Enter", "choose a cell, open its Bench"],
+  ["Board", "C", "open the chart of the chosen cell"],
+  ["Board", "T", "take away"],
+  ["Bench, Chart", "2 … 9", "choose the angle: B, C, D …"],
+  ["Bench, Chart", "[  ]", "previous, next light"],
+  ["Bench", "R held", "the reference in the angle's place"],
+  ["Bench", "W", "wipe: upright, level, side by side"],
+  ["Bench", "B", "match off and on"],
+  ["Bench", "G", "scopes"],
+  ["Bench", "S", "surround: black, dim, 18 % grey"],
+  ["Chart", "F", "find the chart in both pictures"],
+  ["Chart", "M", "fit the match"],
+  ["Chart", "arrows on a handle", "move it a pixel, with Shift a tenth"],
+  ["Chart", "Enter on a handle", "read the chart there"],
+];
+
+export function HelpDialog({ onClose }: { onClose: () => void }) {
+  const [theme, setTheme] = useState(document.documentElement.dataset.theme ?? "syntonos-dim");
+  const other = theme === "syntonos-dim" ? "syntonos-daylight" : "syntonos-dim";
+  return (
+    <Dialog title="Keys" onClose={onClose} wide>
+      <table className="w-full text-left">
+        <tbody>
+          {KEYS.map(([where, key, what], i) => (
+            <tr key={`${where}${key}`} className="rule border-t">
+              <td className="faint py-1 pr-4">{KEYS[i - 1]?.[0] === where ? "" : where}</td>
+              <td className="value py-1 pr-4 whitespace-nowrap">{key}</td>
+              <td className="py-1">{what}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <div className="mt-4 flex items-center gap-3">
+        <span className="faint">
+          A browser shows 8 bits: these pictures are for working, scopes and numbers for judging.
+        </span>
+        <button
+          type="button"
+          className="btn btn-sm ml-auto"
+          onClick={() => {
+            document.documentElement.dataset.theme = other;
+            setTheme(other);
+          }}
+        >
+          {other === "syntonos-daylight" ? "Lighter, for set" : "Darker, for the suite"}
+        </button>
+      </div>
+    </Dialog>
+  );
+}

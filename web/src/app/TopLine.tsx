@@ -1,0 +1,59 @@
+import { type ReactNode, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { useKeys } from "@/shared/useKeys";
+import { FindDialog } from "./FindDialog";
+import { HelpDialog } from "./HelpDialog";
+
+export type Crumb = { text: ReactNode; to?: string };
+
+/** Where one is, and the way back; what belongs to the view stands on the right. */
+export function TopLine({
+  production,
+  crumbs,
+  children,
+}: {
+  production: number;
+  crumbs: Crumb[];
+  children?: ReactNode;
+}) {
+  const [open, setOpen] = useState<"help" | "find" | null>(null);
+  const navigate = useNavigate();
+  useKeys({
+    "?": () => setOpen("help"),
+    "/": () => setOpen("find"),
+    h: () => navigate(`/p/${production}`),
+  });
+  return (
+    <header className="rule flex h-9 shrink-0 items-center gap-3 border-b bg-base-200 px-3">
+      <Link to={`/p/${production}`} className="text-sm font-bold tracking-tight">
+        Syntonos
+      </Link>
+      <nav aria-label="Place" className="flex min-w-0 items-center gap-1.5 truncate">
+        {crumbs.map((crumb, i) => (
+          // biome-ignore lint/suspicious/noArrayIndexKey: the trail has a fixed order
+          <span key={i} className="flex items-center gap-1.5">
+            {i > 0 && <span className="faint">·</span>}
+            {crumb.to ? (
+              <Link to={crumb.to} className="faint hover:text-base-content">
+                {crumb.text}
+              </Link>
+            ) : (
+              <span className="font-semibold">{crumb.text}</span>
+            )}
+          </span>
+        ))}
+      </nav>
+      <div className="ml-auto flex items-center gap-2">{children}</div>
+      <button
+        type="button"
+        className="btn btn-sm btn-square"
+        aria-label="Keys and help"
+        onClick={() => setOpen("help")}
+      >
+        ?
+      </button>
+      {open === "help" && <HelpDialog onClose={() => setOpen(null)} />}
+      {open === "find" && <FindDialog production={production} onClose={() => setOpen(null)} />}
+    </header>
+  );
+}

@@ -1,0 +1,233 @@
+import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
+import type { Angle, Clip } from "@/api/client";
+import { CameraMark } from "@/shared/Marks";
+import { PictureCanvas } from "./PictureCanvas";
+import type { BenchPlace } from "./useBenchPlace";
+import type { Draft } from "./useDraft";
+
+type Two<T> = readonly [T, T];
+
+/** The reference and the angle: side by side, or one over the other with a wipe. */
+export function Pictures({
+  angle,
+  clips,
+  frames,
+  drafts,
+  place,
+  held,
+  onPlace,
+}: {
+  angle: Angle;
+  clips: Two<Clip | undefined>;
+  frames: Two<number>;
+  drafts: Two<Draft | null>;
+  place: BenchPlace;
+  held: boolean;
+  onPlace: (values: Record<string, string | number>) => void;
+}) {
+  const [reference, own] = drafts;
+  const matched = place.match && angle.match ? `match ${angle.match.number}` : "as shot";
+  const labels: Two<string> = [
+    `${clips[0]?.name ?? "no clip"}`,
+    held ? "the reference, held (R)" : `${clips[1]?.name ?? "no clip"}, ${matched}`,
+  ];
+  const surround = `surround-${place.surround}`;
+  const slider = (i: 0 | 1) => (
+    <FrameSlider
+      clip={clips[i]}
+      frame={frames[i]}
+      name={i === 0 ? "Reference frame" : "Angle frame"}
+      onChange={(frame) => onPlace(i === 0 ? { r: frame } : { f: frame })}
+    />
+  );
+  if (place.compare === "side")
+    return (
+      <div className="grid min-h-0 flex-1 grid-cols-2">
+        {([0, 1] as const).map((i) => {
+          const draft = i === 1 && !held ? own : reference;
+          const side = i === 0 || held ? angle.reference : angle.angle;
+          return (
+            <div key={i} className={`rule flex min-h-0 flex-col ${i === 1 ? "border-l" : ""}`}>
+              <div
+                className={`${surround} relative flex min-h-0 flex-1 items-center justify-center`}
+              >
+                <Framed clip={i === 1 && !held ? clips[1] : clips[0]}>
+                  {draft && <One draft={draft} label={labels[i]} />}
+                </Framed>
+                <Label letter={side.letter} reference={i === 0 || held} text={labels[i]} />
+              </div>
+              {slider(i)}
+            </div>
+          );
+        })}
+      </div>
+    );
+  return (
+    <div className="flex min-h-0 flex-1 flex-col">
+      <div className={`${surround} relative flex min-h-0 flex-1 items-center justify-center`}>
+        <Framed clip={clips[1]}>
+          {reference && own && (
+            <Wipe
+              reference={reference}
+              own={held ? reference : own}
+              place={place}
+              onPlace={onPlace}
+            />
+          )}
+        </Framed>
+        <Label letter={angle.reference.letter} reference text={labels[0]} />
+        <Label letter={held ? angle.reference.letter : angle.angle.letter} text={labels[1]} end />
+      </div>
+      <div className="grid grid-cols-2">
+        {slider(0)}
+        {slider(1)}
+      </div>
+    </div>
+  );
+}
+
+function Framed({ clip, children }: { clip: Clip | undefined; children: React.ReactNode }) {
+  if (!clip) return <p className="faint">No clip of this camera in this light.</p>;
+  // The largest box of the clip's shape that fits both ways.
+  return (
+    <div
+      className="flex h-full w-full items-center justify-center"
+      style={{ containerType: "size" }}
+    >
+      <div
+        className="relative"
+        style={{
+          aspectRatio: `${clip.width} / ${clip.height}`,
+          width: `min(100cqw, calc(100cqh * ${clip.width / clip.height}))`,
+        }}
+      >
+        {children ?? null}
+      </div>
+    </div>
+  );
+}
+
+function One({ draft, label }: { draft: Draft; label: string }) {
+  const parts = useMemo(() => [{ picture: draft.picture }], [draft]);
+  return <PictureCanvas parts={parts} label={label} />;
+}
+
+function Wipe({
+  reference,
+  own,
+  place,
+  onPlace,
+}: {
+  reference: Draft;
+  own: Draft;
+  place: BenchPlace;
+  onPlace: (values: Record<string, string | number>) => void;
+}) {
+  const box = useRef<HTMLDivElement>(null);
+  const upright = place.compare === "upright";
+  const parts = useMemo(
+    () => [
+      { picture: reference.picture, clip: upright ? ("left" as const) : ("top" as const) },
+      { picture: own.picture, clip: upright ? ("right" as const) : ("bottom" as const) },
+    ],
+    [reference, own, upright],
+  );
+  const move = (event: PointerEvent) => {
+    const r = box.current?.getBoundingClientRect();
+    if (!r) return;
+    const share = upright ? (event.clientX - r.left) / r.width : (event.clientY - r.top) / r.height;
+    onPlace({ at: (Math.max(0, Math.min(1, share)) * 100).toFixed(1) });
+  };
+  const key = (event: KeyboardEvent) => {
+    const back = event.key === "ArrowLeft" || event.key === "ArrowUp";
+    if (!back && event.key !== "ArrowRight" && event.key !== "ArrowDown") return;
+    event.preventDefault();
+    const step = (event.shiftKey ? 0.2 : 2) * (back ? -1 : 1);
+    onPlace({ at: Math.max(0, Math.min(100, place.at + step)).toFixed(1) });
+  };
+  return (
+    <div
+      ref={box}
+      className="h-full w-full"
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        move(event);
+      }}
+      onPointerMove={(event) => {
+        if (event.currentTarget.hasPointerCapture(event.pointerId)) move(event);
+      }}
+    >
+      <PictureCanvas parts={parts} at={place.at} label="Wipe of reference and angle" />
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label="Wipe"
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-valuenow={place.at}
+        aria-orientation={upright ? "horizontal" : "vertical"}
+        className="absolute bg-white/90 shadow-[0_0_0_1px_rgba(0,0,0,.5)]"
+        onKeyDown={key}
+        onDoubleClick={() => onPlace({ at: 50 })}
+        style={
+          upright
+            ? { left: `${place.at}%`, top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
+            : { top: `${place.at}%`, left: 0, right: 0, height: 2, cursor: "ns-resize" }
+        }
+      />
+    </div>
+  );
+}
+
+function Label({
+  letter,
+  text,
+  reference = false,
+  end = false,
+}: {
+  letter: string;
+  text: string;
+  reference?: boolean;
+  end?: boolean;
+}) {
+  return (
+    <div
+      className={`absolute top-2 flex items-center gap-2 rounded bg-base-200/85 px-2 py-1 ${end ? "right-2" : "left-2"}`}
+    >
+      <CameraMark letter={letter} reference={reference} size={20} />
+      {text}
+    </div>
+  );
+}
+
+function FrameSlider({
+  clip,
+  frame,
+  name,
+  onChange,
+}: {
+  clip: Clip | undefined;
+  frame: number;
+  name: string;
+  onChange: (frame: number) => void;
+}) {
+  const last = (clip?.frame_count ?? 1) - 1;
+  return (
+    <div className="flex h-7 items-center gap-3 bg-base-100 px-3">
+      <span className="value w-20">
+        frame {frame + 1} / {last + 1}
+      </span>
+      <input
+        type="range"
+        className="range range-xs flex-1"
+        aria-label={name}
+        min={0}
+        max={last}
+        step={1}
+        value={frame}
+        disabled={last < 1}
+        onChange={(event) => onChange(Number(event.target.value))}
+      />
+    </div>
+  );
+}

@@ -1,0 +1,74 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { type Angle, api, unwrap } from "@/api/client";
+import { matchesQuery } from "@/api/queries";
+import { Loading, Problem } from "@/shared/Feedback";
+import { signed } from "@/shared/Tuner";
+
+/** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
+export function Revisions({ angle }: { angle: Angle }) {
+  const client = useQueryClient();
+  const matches = useQuery(matchesQuery(angle.light_id, angle.angle.camera_id));
+  const restore = useMutation({
+    mutationFn: (id: number) =>
+      unwrap(
+        api.POST("/api/matches/{match_id}/restore", {
+          params: { path: { match_id: id } },
+          body: { base_number: angle.newest_number },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries(),
+  });
+  const chart = `/p/${angle.production_id}/l/${angle.light_id}/c/${angle.angle.camera_id}/chart`;
+  return (
+    <section className="min-w-0 flex-1 overflow-y-auto p-3" aria-label="Revisions">
+      <h2 className="mb-1 font-semibold">Match, revisions</h2>
+      {matches.isPending && <Loading what="Reading revisions" />}
+      {matches.isError && <Problem error={matches.error} onRetry={() => matches.refetch()} />}
+      {restore.isError && <Problem error={restore.error} />}
+      {matches.data?.length === 0 && (
+        <div className="faint flex flex-col items-start gap-2">
+          No match yet. Read the chart in both clips and fit.
+          <Link className="btn btn-sm" to={chart}>
+            Open the Chart
+          </Link>
+        </div>
+      )}
+      <ul>
+        {matches.data?.map((m) => (
+          <li key={m.id} className="rule flex items-center gap-3 border-t py-1.5">
+            <span className="value w-6 font-semibold">{m.number}</span>
+            <span className="min-w-0">
+              <span className="block">
+                ΔE <b className="value">{m.left_one_out.toFixed(2)}</b>
+                <span className="faint">
+                  {" "}
+                  · {m.model === "matrix" ? "3×3" : "white and exposure"}
+                </span>
+                {m.restored_from !== null && (
+                  <span className="faint"> · as revision {m.restored_from}</span>
+                )}
+              </span>
+              <span className="faint block text-2xs">
+                {signed(m.stops, 2)} stop, {signed(-m.warmth, 0)} mired,{" "}
+                {new Date(m.created).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}
+              </span>
+            </span>
+            {m.is_current ? (
+              <span className="faint ml-auto">in force</span>
+            ) : (
+              <button
+                type="button"
+                className="btn btn-xs ml-auto"
+                disabled={restore.isPending}
+                onClick={() => restore.mutate(m.id)}
+              >
+                Go back to this
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

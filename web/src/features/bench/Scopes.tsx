@@ -1,0 +1,101 @@
+import { useEffect, useRef } from "react";
+import type { ScopeCounts } from "@/api/draft";
+import { drawParade, drawVectorscope } from "./drawScopes";
+
+/** The reference as an outline, the angle as a filled trace, in the same axes. */
+export function Scopes({
+  reference,
+  angle,
+  letters,
+  stacked,
+}: {
+  reference: ScopeCounts | null;
+  angle: ScopeCounts | null;
+  letters: [string, string];
+  stacked: boolean;
+}) {
+  const note = `outline ${letters[0]}, filled ${letters[1]}`;
+  return (
+    <div
+      className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : "rule w-[800px] shrink-0 border-r"}`}
+    >
+      <Scope
+        title="RGB parade"
+        note={`${note} · % of display signal`}
+        grow
+        reference={reference}
+        angle={angle}
+        draw={drawParade}
+      />
+      <Scope
+        title="Vectorscope"
+        note={`${note} · dashed: skin line, a convention`}
+        reference={reference}
+        angle={angle}
+        draw={drawVectorscope}
+        square
+      />
+    </div>
+  );
+}
+
+function Scope({
+  title,
+  note,
+  reference,
+  angle,
+  draw,
+  grow = false,
+  square = false,
+}: {
+  title: string;
+  note: string;
+  reference: ScopeCounts | null;
+  angle: ScopeCounts | null;
+  draw: typeof drawParade;
+  grow?: boolean;
+  square?: boolean;
+}) {
+  const ref = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const canvas = ref.current;
+    if (!canvas) return;
+    const paint = () => {
+      const ratio = window.devicePixelRatio || 1;
+      const width = Math.round(canvas.clientWidth * ratio);
+      const height = Math.round(canvas.clientHeight * ratio);
+      if (!width || !height) return;
+      canvas.width = width;
+      canvas.height = height;
+      const context = canvas.getContext("2d");
+      if (context) draw(context, width, height, ratio, reference, angle);
+      canvas.dataset.drawn = reference && angle ? "yes" : "no";
+    };
+    let handle = requestAnimationFrame(paint);
+    const watch = new ResizeObserver(() => {
+      cancelAnimationFrame(handle);
+      handle = requestAnimationFrame(paint);
+    });
+    watch.observe(canvas);
+    return () => {
+      cancelAnimationFrame(handle);
+      watch.disconnect();
+    };
+  }, [reference, angle, draw]);
+  return (
+    <figure
+      className={`flex min-h-0 flex-col p-2 ${grow ? "flex-1" : ""} ${square ? "w-[290px] shrink-0 grow-0 basis-[290px]" : ""}`}
+    >
+      <figcaption className="mb-1 flex gap-2 truncate">
+        <span className="font-semibold">{title}</span>
+        <span className="faint truncate text-2xs leading-5">{note}</span>
+      </figcaption>
+      <canvas
+        ref={ref}
+        role="img"
+        aria-label={`${title}, ${note}`}
+        className="min-h-0 w-full flex-1 bg-[#0d0d0d]"
+      />
+    </figure>
+  );
+}

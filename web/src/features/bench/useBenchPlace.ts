@@ -1,0 +1,63 @@
+import { useSearchParams } from "react-router";
+
+export type Compare = "side" | "upright" | "level";
+export type Surround = "black" | "dim" | "grey";
+
+const COMPARES: Compare[] = ["side", "upright", "level"];
+const SURROUNDS: Surround[] = ["dim", "black", "grey"];
+
+export type BenchPlace = {
+  compare: Compare;
+  at: number;
+  match: boolean;
+  scopes: boolean;
+  surround: Surround;
+  frames: [number, number];
+  kind: "scene" | "chart";
+};
+
+/** Read the Bench's state from an address; what makes no sense falls back to the usual. */
+export function readPlace(search: URLSearchParams): BenchPlace {
+  const number = (name: string, usual: number, low: number, high: number) => {
+    const value = Number(search.get(name) ?? usual);
+    return Number.isFinite(value) ? Math.max(low, Math.min(high, value)) : usual;
+  };
+  const one = <T extends string>(name: string, all: T[], usual: T): T =>
+    all.find((v) => v === search.get(name)) ?? usual;
+  return {
+    compare: one("compare", COMPARES, "side"),
+    at: number("at", 50, 0, 100),
+    match: search.get("match") !== "off",
+    scopes: search.get("scopes") !== "off",
+    surround: one("surround", SURROUNDS, "dim"),
+    frames: [Math.floor(number("r", 0, 0, 1e6)), Math.floor(number("f", 0, 0, 1e6))],
+    kind: one("clip", ["scene", "chart"], "scene"),
+  };
+}
+
+export function next<T>(all: readonly T[], now: T): T {
+  return all[(all.indexOf(now) + 1) % all.length] ?? now;
+}
+
+/** The Bench's state lives in the address, so that a link or a reload brings it back. */
+export function useBenchPlace() {
+  const [search, setSearch] = useSearchParams();
+  const place = readPlace(search);
+  const set = (values: Record<string, string | number>) =>
+    setSearch(
+      (old) => {
+        const fresh = new URLSearchParams(old);
+        for (const [name, value] of Object.entries(values)) fresh.set(name, String(value));
+        return fresh;
+      },
+      { replace: true },
+    );
+  return {
+    place,
+    set,
+    nextCompare: () => set({ compare: next(COMPARES, place.compare) }),
+    nextSurround: () => set({ surround: next(SURROUNDS, place.surround) }),
+    toggleMatch: () => set({ match: place.match ? "off" : "on" }),
+    toggleScopes: () => set({ scopes: place.scopes ? "off" : "on" }),
+  };
+}

@@ -1,0 +1,67 @@
+import { useEffect, useRef, useState } from "react";
+import type { Clip } from "@/api/client";
+import { type ChainDocument, requestDraft, type ScopeCounts } from "@/api/draft";
+
+export type Draft = {
+  picture: ImageBitmap;
+  counts: ScopeCounts | null;
+  below: number;
+  above: number;
+};
+
+let views = 0;
+
+/** A picture and its counts for a chain; the last one stays until the next has come. */
+export function useDraft(
+  clip: Clip | undefined,
+  frame: number,
+  chain: ChainDocument | null,
+): { draft: Draft | null; error: unknown; retry: () => void } {
+  const [draft, setDraft] = useState<Draft | null>(null);
+  const [error, setError] = useState<unknown>(null);
+  const [tries, setTries] = useState(0);
+  const view = useRef("");
+  const sequence = useRef(0);
+  if (!view.current) {
+    views += 1;
+    view.current = `${Date.now().toString(36)}-${views}`;
+  }
+  const id = clip?.id;
+  const text = chain ? JSON.stringify(chain) : "";
+  const width = clip ? Math.min(clip.width, 1280) : 0;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `tries` asks again for the same thing
+  useEffect(() => {
+    if (id === undefined || !text) return;
+    const abort = new AbortController();
+    sequence.current += 1;
+    requestDraft(
+      {
+        view: view.current,
+        sequence: sequence.current,
+        clip_id: id,
+        frame,
+        width,
+        chain: JSON.parse(text) as Record<string, unknown>,
+        scopes: true,
+      },
+      abort.signal,
+    )
+      .then(async (message) => {
+        if (!message || abort.signal.aborted) return;
+        const picture = await createImageBitmap(message.jpeg);
+        if (abort.signal.aborted) return;
+        setDraft({
+          picture,
+          counts: message.counts,
+          below: message.header.below,
+          above: message.header.above,
+        });
+        setError(null);
+      })
+      .catch((problem: unknown) => {
+        if (!abort.signal.aborted) setError(problem);
+      });
+    return () => abort.abort();
+  }, [id, frame, text, width, tries]);
+  return { draft, error, retry: () => setTries((n) => n + 1) };
+}

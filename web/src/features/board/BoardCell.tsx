@@ -1,0 +1,115 @@
+import { Grid3x2 } from "lucide-react";
+import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
+import type { Camera, Cell, Light } from "@/api/client";
+import { pictureUrl } from "@/api/queries";
+import { STATE_WORDS, StateMark } from "@/shared/Marks";
+import { TunerTicks } from "@/shared/Tuner";
+
+const STEPS: Record<Cell["next_step"], string> = {
+  none: "",
+  bring_in: "Bring a clip in",
+  read_chart: "Read the chart",
+  read_reference: "Read the reference's chart",
+  fit: "Fit a match",
+  fit_again: "Fit again",
+};
+
+/** One camera in one light: its frame after its chain, its state, and what to do next. */
+export function BoardCell({
+  cell,
+  camera,
+  light,
+  production,
+  chosen,
+  onBringIn,
+}: {
+  cell: Cell;
+  camera: Camera;
+  light: Light;
+  production: number;
+  chosen: boolean;
+  onBringIn: () => void;
+}) {
+  const base = `/p/${production}/l/${light.id}/c/${camera.id}`;
+  const name = `${camera.letter} ${camera.name} in ${light.name}`;
+  const main = camera.is_reference ? `${base}/chart` : `${base}/bench`;
+  return (
+    <div
+      className={`rule relative flex flex-col border-r border-b ${chosen ? "outline-2 -outline-offset-2 outline-accent" : ""}`}
+      data-cell={`${camera.letter}-${light.id}`}
+      data-state={cell.state}
+    >
+      {cell.clip ? (
+        <Link to={main} aria-label={`${name}: open the ${camera.is_reference ? "Chart" : "Bench"}`}>
+          <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.picture_key)} alt={name} />
+        </Link>
+      ) : (
+        <div className="flex aspect-video flex-col items-start justify-center gap-2 p-4">
+          <span className="faint">— no clip of this camera here</span>
+          <button type="button" className="btn btn-sm" onClick={onBringIn}>
+            Bring in
+          </button>
+        </div>
+      )}
+      <div className="flex h-9 items-center gap-2 bg-base-100 px-2.5">
+        <Verdict cell={cell} />
+        <span className="ml-auto flex items-center gap-2.5">
+          {cell.tuner && <TunerTicks tuner={cell.tuner} />}
+          {cell.next_step !== "none" && cell.next_step !== "bring_in" && (
+            <Link to={`${base}/chart`} className="btn btn-xs">
+              {STEPS[cell.next_step]}
+            </Link>
+          )}
+          {cell.chart_clip && (
+            <Link to={`${base}/chart`} aria-label={`${name}: open the Chart`} title="Chart">
+              <Grid3x2 size={17} strokeWidth={1.4} />
+            </Link>
+          )}
+        </span>
+      </div>
+    </div>
+  );
+}
+
+function Verdict({ cell }: { cell: Cell }): ReactNode {
+  if (cell.state === "reference")
+    return (
+      <>
+        <span className="faint">reference</span>
+        <span className="value faint">{cell.clip?.name}</span>
+      </>
+    );
+  return (
+    <>
+      <StateMark state={cell.state} />
+      {cell.delta_e === null ? (
+        <span className="faint">{STATE_WORDS[cell.state]}</span>
+      ) : (
+        <span title={`before the match ${cell.before?.toFixed(2)}`}>
+          <b className="value text-sm">{cell.delta_e.toFixed(2)}</b>{" "}
+          <span className="faint">ΔE</span>
+          {cell.match_number === null && <span className="faint"> unmatched</span>}
+        </span>
+      )}
+    </>
+  );
+}
+
+function Frame({ src, alt }: { src: string; alt: string }) {
+  const [failed, setFailed] = useState(false);
+  if (failed)
+    return (
+      <div className="faint flex aspect-video items-center justify-center p-4 text-center">
+        This frame cannot be shown: its file is missing or damaged.
+      </div>
+    );
+  return (
+    <img
+      src={src}
+      alt={alt}
+      className="block aspect-video w-full bg-black object-cover"
+      onError={() => setFailed(true)}
+    />
+  );
+}

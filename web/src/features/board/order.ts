@@ -1,0 +1,15 @@
+import type { Cell, Light } from "@/api/client";
+
+/** How much a cell asks for work: unmeasured first, then by distance. */
+export function urgency(cell: Cell): number {
+  if (cell.state === "reference") return -1;
+  if (cell.state === "not_measured") return 1000;
+  return (cell.delta_e ?? 0) + (cell.state === "stale" ? 100 : 0);
+}
+
+/** Order lights by their worst cell. */
+export function worstFirst(lights: Light[], cells: Cell[]): Light[] {
+  const worst = (light: Light) =>
+    Math.max(-1, ...cells.filter((c) => c.light_id === light.id).map(urgency));
+  return [...lights].sort((a, b) => worst(b) - worst(a));
+}

@@ -1,0 +1,88 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
+import { Link, useParams } from "react-router";
+import { type Angle, api, unwrap } from "@/api/client";
+import { angleQuery } from "@/api/queries";
+import { TopLine } from "@/app/TopLine";
+import { useAngleKeys } from "@/app/useAngleKeys";
+import { Loading, Problem } from "@/shared/Feedback";
+import { useKeys } from "@/shared/useKeys";
+import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
+import { FitPanel } from "./FitPanel";
+
+export function ChartPage() {
+  const params = useParams();
+  const [production, light, camera] = [params.production, params.light, params.camera].map(
+    Number,
+  ) as [number, number, number];
+  const angle = useQuery(angleQuery(light, camera));
+  useAngleKeys(production, light, camera, "chart");
+  return (
+    <div className="flex h-full flex-col">
+      <TopLine
+        production={production}
+        crumbs={[
+          { text: angle.data?.production_name ?? "…", to: `/p/${production}` },
+          { text: angle.data?.light_name ?? "…" },
+          { text: angle.data ? `${angle.data.angle.letter} ${angle.data.angle.name}` : "…" },
+          { text: "chart" },
+        ]}
+      >
+        {angle.data && angle.data.angle.camera_id !== angle.data.reference.camera_id && (
+          <Link className="btn btn-sm" to={`/p/${production}/l/${light}/c/${camera}/bench`}>
+            Bench
+          </Link>
+        )}
+      </TopLine>
+      {angle.isPending && <Loading what="Opening the charts" />}
+      {angle.isError && <Problem error={angle.error} onRetry={() => angle.refetch()} />}
+      {angle.data && <Charts key={`${light}-${camera}`} angle={angle.data} />}
+    </div>
+  );
+}
+
+function Charts({ angle }: { angle: Angle }) {
+  const client = useQueryClient();
+  const reference = useRef<ChartPictureHandle>(null);
+  const own = useRef<ChartPictureHandle>(null);
+  const isReference = angle.angle.camera_id === angle.reference.camera_id;
+  const fit = useMutation({
+    mutationFn: (wanted: { model: "matrix" | "white"; leaveOut: number[] }) =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches", {
+          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
+          body: {
+            model: wanted.model,
+            leave_out: wanted.leaveOut,
+            base_number: angle.newest_number,
+          },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries(),
+  });
+  const canFit = !isReference && angle.reference.reading !== null && angle.angle.reading !== null;
+  const doFit = (model: "matrix" | "white" = "matrix", leaveOut: number[] = []) =>
+    canFit && fit.mutate({ model, leaveOut });
+  useKeys({
+    f: () => {
+      reference.current?.find();
+      own.current?.find();
+    },
+    m: () => doFit(),
+  });
+  return (
+    <main className="flex min-h-0 flex-1">
+      <div className="rule flex w-1/2 min-w-0 flex-col border-r">
+        <ChartPicture ref={reference} side={angle.reference} lightId={angle.light_id} isReference />
+        {!isReference && <ChartPicture ref={own} side={angle.angle} lightId={angle.light_id} />}
+      </div>
+      <FitPanel
+        angle={angle}
+        busy={fit.isPending}
+        error={fit.error}
+        canFit={canFit}
+        onFit={doFit}
+      />
+    </main>
+  );
+}

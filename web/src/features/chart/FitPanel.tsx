@@ -1,0 +1,273 @@
+import { useState } from "react";
+import type { Angle } from "@/api/client";
+import { Problem } from "@/shared/Feedback";
+import { signed } from "@/shared/Tuner";
+import { GreyRamp } from "./GreyRamp";
+import { Residuals } from "./Residuals";
+
+/** What the readings say, the fit, and what is left after it. */
+export function FitPanel({
+  angle,
+  busy,
+  error,
+  canFit,
+  onFit,
+}: {
+  angle: Angle;
+  busy: boolean;
+  error: unknown;
+  canFit: boolean;
+  onFit: (model: "matrix" | "white", leaveOut: number[]) => void;
+}) {
+  const { match } = angle;
+  const isReference = angle.angle.camera_id === angle.reference.camera_id;
+  const byHand = match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [];
+  const [leaveOut, setLeaveOut] = useState<number[]>(byHand);
+  const [model, setModel] = useState<"matrix" | "white">(
+    match?.model === "white" ? "white" : "matrix",
+  );
+  const toggle = (index: number) =>
+    setLeaveOut((now) => (now.includes(index) ? now.filter((i) => i !== index) : [...now, index]));
+  if (isReference) return <ReferencePanel angle={angle} />;
+  return (
+    <section className="flex min-w-0 flex-1 flex-col gap-3 overflow-y-auto p-4" aria-label="Fit">
+      <div className="flex items-start gap-3 border-l-2 border-base-content bg-base-200 p-3">
+        <Verdict angle={angle} />
+        <div className="ml-auto flex shrink-0 flex-col items-end gap-1.5">
+          <button
+            type="button"
+            className="btn btn-sm btn-primary"
+            disabled={!canFit || busy}
+            onClick={() => onFit(model, leaveOut)}
+          >
+            {busy ? "Fitting …" : match ? "Fit again" : "Fit"}
+          </button>
+          <select
+            aria-label="Model"
+            className="select select-xs w-40"
+            value={model}
+            onChange={(e) => setModel(e.target.value as typeof model)}
+          >
+            <option value="matrix">3×3, neutral kept</option>
+            <option value="white">white and exposure</option>
+          </select>
+        </div>
+      </div>
+      {error ? <Problem error={error} /> : null}
+      {match?.warnings.map((text) => (
+        <p key={text} className="border-l-2 border-dashed border-base-content pl-3">
+          {text}
+        </p>
+      ))}
+      {match ? (
+        <>
+          <Steps angle={angle} />
+          <Residuals
+            residuals={match.residuals}
+            reference={angle.reference.reading?.swatches ?? []}
+            own={angle.angle.reading?.swatches ?? []}
+            tolerance={angle.tolerance}
+            leaveOut={leaveOut}
+            onToggle={toggle}
+          />
+          <div className="flex gap-4">
+            <GreyRamp points={angle.ramp} slope={match.slope} />
+            <InCamera angle={angle} />
+          </div>
+        </>
+      ) : (
+        <Unmatched angle={angle} />
+      )}
+    </section>
+  );
+}
+
+function Verdict({ angle }: { angle: Angle }) {
+  const { match } = angle;
+  if (!match)
+    return (
+      <div>
+        <p className="text-base font-semibold">
+          {angle.angle.letter} is not matched to {angle.reference.letter} in this light.
+        </p>
+        <p className="faint">{nextStep(angle)}</p>
+      </div>
+    );
+  const value = match.left_one_out;
+  const head =
+    angle.state === "stale"
+      ? "Fit again: a reading or the camera's encoding is newer than this match."
+      : value <= angle.tolerance
+        ? `Trust it: ${value.toFixed(2)} for a colour the fit has not seen.`
+        : value <= 2 * angle.tolerance
+          ? `Usable, look at it: ${value.toFixed(2)} for a colour the fit has not seen.`
+          : `Doubtful: ${value.toFixed(2)} for a colour the fit has not seen.`;
+  const out = match.residuals.filter((r) => r.left_out);
+  const worst = [...match.residuals]
+    .filter((r) => !r.left_out)
+    .sort((a, b) => b.after - a.after)[0];
+  return (
+    <div>
+      <p className="text-base font-semibold">{head}</p>
+      <p className="faint">
+        ΔE {match.before.toFixed(1)} before, {match.white_only.toFixed(1)} with white and exposure
+        alone, {match.after.toFixed(2)} on the chart now.{" "}
+        {worst && `${worst.name} stays ${worst.after.toFixed(1)} apart. `}
+        {out.length > 0 &&
+          `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
+      </p>
+    </div>
+  );
+}
+
+function nextStep(angle: Angle): string {
+  const { reference, angle: own } = angle;
+  if (!reference.reading && !own.reading) return `Find the chart in both pictures (F), then fit.`;
+  if (!own.reading) return `Find the chart in ${own.letter}'s picture, then fit.`;
+  if (!reference.reading) return `Find the chart in the reference's picture, then fit.`;
+  return "Both charts are read. Fit brings the one to the other (M).";
+}
+
+function Steps({ angle }: { angle: Angle }) {
+  const match = angle.match;
+  if (!match) return null;
+  const steps: [string, string, string][] = [
+    [
+      "Flare",
+      match.flare_share === 0 ? "none found" : `${(match.flare_share * 100).toFixed(2)} % of white`,
+      match.flare_share < 0 ? "added, the reference has more" : "taken off",
+    ],
+    ["Exposure", `${signed(match.stops, 2)} stop`, "given to the angle"],
+    [
+      "White",
+      `${signed(-match.warmth, 0)} mired, ${signed(-match.tint, 1)}`,
+      "warmth and tint (Duv·10³) given",
+    ],
+    [
+      "Colour",
+      match.model === "matrix" ? "3×3, neutral kept" : "none",
+      `match revision ${match.number}`,
+    ],
+  ];
+  return (
+    <dl className="grid grid-cols-4 gap-3">
+      {steps.map(([name, value, note]) => (
+        <div key={name}>
+          <dt className="faint">{name}</dt>
+          <dd className="font-semibold">{value}</dd>
+          <dd className="faint text-2xs">{note}</dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function InCamera({ angle }: { angle: Angle }) {
+  const match = angle.match;
+  if (!match) return null;
+  const stops = Math.round(match.stops * 3) / 3;
+  const mired = Math.round(match.warmth / 5) * 5;
+  const parts = [
+    stops !== 0 &&
+      `give ${angle.angle.letter} ${Math.abs(stops).toFixed(1)} stop ${stops > 0 ? "more" : "less"}`,
+    mired !== 0 && `set it ${Math.abs(mired)} mired ${mired > 0 ? "cooler" : "warmer"}`,
+  ].filter(Boolean);
+  return (
+    <div className="min-w-0 flex-1">
+      <p className="faint">In the camera instead</p>
+      <p className="font-semibold">
+        {parts.length
+          ? `${capital(parts.join(" and "))}, then shoot the chart again.`
+          : "Nothing worth turning."}
+      </p>
+      <p className="faint mt-3">Matrix, scene-linear between balanced whites</p>
+      <table className="value">
+        <tbody>
+          {match.matrix.map((row, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: rows of a matrix
+            <tr key={i}>
+              {row.map((v, k) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: columns of a matrix
+                <td key={k} className="pr-4 text-right">
+                  {v.toFixed(4).replace("-", "−")}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
+function Unmatched({ angle }: { angle: Angle }) {
+  const before = angle.tuner_before;
+  return (
+    <div className="flex gap-4">
+      {angle.ramp.length > 0 && <GreyRamp points={angle.ramp} slope={null} />}
+      {before && (
+        <dl>
+          <dt className="faint">
+            {angle.angle.letter} beside {angle.reference.letter}, as shot
+          </dt>
+          <dd className="value">{signed(before.exposure ?? 0, 2)} stop</dd>
+          <dd className="value">{signed(before.warmth ?? 0, 0)} mired</dd>
+          <dd className="value">{signed(before.tint ?? 0, 1)} Duv·10³</dd>
+          <dd className="value">{signed(before.strength ?? 0, 0)} % saturation</dd>
+        </dl>
+      )}
+    </div>
+  );
+}
+
+function ReferencePanel({ angle }: { angle: Angle }) {
+  const reading = angle.reference.reading;
+  return (
+    <section className="flex-1 overflow-y-auto p-4" aria-label="Reading">
+      <p className="text-base font-semibold">
+        {angle.reference.letter} {angle.reference.name} is the reference.
+      </p>
+      <p className="faint mb-4">
+        The other cameras are brought to what it recorded of this chart, not to published chart
+        values.
+      </p>
+      {reading ? (
+        <table className="w-full text-left">
+          <thead className="faint">
+            <tr>
+              <th className="font-normal">patch</th>
+              <th className="text-right font-normal">scene-linear R</th>
+              <th className="text-right font-normal">G</th>
+              <th className="text-right font-normal">B</th>
+              <th className="pl-4 font-normal">marks</th>
+            </tr>
+          </thead>
+          <tbody className="value">
+            {reading.patches.map((p) => (
+              <tr key={p.index} className="rule border-t">
+                <td className="flex items-center gap-2 py-0.5">
+                  <span
+                    className="inline-block h-3 w-5"
+                    style={{ background: reading.swatches[p.index - 1] }}
+                  />
+                  {p.index}
+                </td>
+                {p.lin_rgb.map((v, i) => (
+                  // biome-ignore lint/suspicious/noArrayIndexKey: three channels
+                  <td key={i} className="text-right">
+                    {v.toFixed(4)}
+                  </td>
+                ))}
+                <td className="pl-4">{p.flags.join(", ")}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      ) : (
+        <p>Its chart is not read in this light yet: find it in the picture (F).</p>
+      )}
+    </section>
+  );
+}

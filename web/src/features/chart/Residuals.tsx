@@ -1,0 +1,147 @@
+import type { Residual } from "@/api/client";
+
+const GREYS = [19, 20, 21, 22, 23, 24];
+const SKINS = [1, 2];
+
+/** One ranked list: what is left after the fit, worst first, and what was before as a thin line. */
+export function Residuals({
+  residuals,
+  reference,
+  own,
+  tolerance,
+  leaveOut,
+  onToggle,
+}: {
+  residuals: Residual[];
+  reference: string[];
+  own: string[];
+  tolerance: number;
+  leaveOut: number[];
+  onToggle: (index: number) => void;
+}) {
+  const used = residuals.filter((r) => !r.left_out);
+  const byRest = [...used].sort((a, b) => b.after - a.after);
+  const colours = byRest.filter((r) => !GREYS.includes(r.index));
+  const greys = byRest.filter((r) => GREYS.includes(r.index));
+  const skins = byRest.filter((r) => SKINS.includes(r.index));
+  const out = residuals.filter((r) => r.left_out);
+  const reach = Math.max(4, ...used.map((r) => r.before)) * 1.02;
+  const rows = (list: Residual[]) =>
+    list.map((r) => (
+      <Row
+        key={r.index}
+        residual={r}
+        reach={reach}
+        tolerance={tolerance}
+        swatches={[reference[r.index - 1], own[r.index - 1]]}
+        out={leaveOut.includes(r.index)}
+        onToggle={onToggle}
+      />
+    ));
+  const mean = (list: Residual[]) =>
+    list.length ? (list.reduce((sum, r) => sum + r.after, 0) / list.length).toFixed(2) : "–";
+  const spread = Math.max(0, ...greys.map((r) => r.grey_spread ?? 0));
+  return (
+    <div data-testid="residuals">
+      <div className="mb-1 flex justify-between">
+        <span className="faint">Left after the fit, worst first</span>
+        <span className="faint text-2xs">
+          thin line: before · dashed: in tune up to here · click: leave out of the next fit
+        </span>
+      </div>
+      {rows(colours)}
+      <div className="mt-2 mb-1 flex justify-between">
+        <span className="faint">
+          Greys <b className="text-base-content">{mean(greys)}</b>, channels within{" "}
+          {(spread * 100).toFixed(1)} %
+        </span>
+        <span className="faint">
+          Skins <b className="text-base-content">{mean(skins)}</b>
+        </span>
+      </div>
+      {rows(greys)}
+      {out.length > 0 && <p className="faint mt-2 mb-1">Left out</p>}
+      {out.map((r) => (
+        <button
+          type="button"
+          key={r.index}
+          className="flex h-4 w-full items-center gap-2 text-left"
+          onClick={() => onToggle(r.index)}
+        >
+          <Swatch colours={[reference[r.index - 1], own[r.index - 1]]} />
+          <span className="w-32">
+            {r.name} <span className="faint">{r.index}</span>
+          </span>
+          <span className="faint">
+            ◇ {r.left_out}
+            {r.left_out === "by hand" &&
+              !leaveOut.includes(r.index) &&
+              ", taken in with the next fit"}
+          </span>
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function Swatch({ colours }: { colours: (string | undefined)[] }) {
+  return (
+    <span className="flex h-3 w-6 shrink-0" aria-hidden="true">
+      {colours.map((c, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: reference and angle
+        <span key={i} className="flex-1" style={{ background: c ?? "#555" }} />
+      ))}
+    </span>
+  );
+}
+
+function Row({
+  residual,
+  reach,
+  tolerance,
+  swatches,
+  out,
+  onToggle,
+}: {
+  residual: Residual;
+  reach: number;
+  tolerance: number;
+  swatches: (string | undefined)[];
+  out: boolean;
+  onToggle: (index: number) => void;
+}) {
+  const share = (v: number) => `${Math.min(100, (v / reach) * 100)}%`;
+  return (
+    <button
+      type="button"
+      className={`flex h-4 w-full items-center gap-2 text-left hover:bg-base-300 ${out ? "line-through opacity-60" : ""}`}
+      aria-pressed={out}
+      title={
+        residual.predicted === null ? "" : `${residual.predicted.toFixed(2)} by a fit without it`
+      }
+      onClick={() => onToggle(residual.index)}
+    >
+      <Swatch colours={swatches} />
+      <span className="w-32 truncate">
+        {residual.name} <span className="faint">{residual.index}</span>
+      </span>
+      <span className="relative h-full flex-1">
+        <span
+          className="absolute top-1/2 left-0 h-px bg-current opacity-50"
+          style={{ width: share(residual.before) }}
+        />
+        <span
+          className="absolute top-[3px] bottom-[3px] left-0 bg-current"
+          style={{ width: share(residual.after) }}
+        />
+        <span
+          className="absolute inset-y-0 border-l border-dashed opacity-60"
+          style={{ left: share(tolerance) }}
+        />
+      </span>
+      <span className="value w-24 text-right">
+        <span className="faint">{residual.before.toFixed(1)} →</span> {residual.after.toFixed(2)}
+      </span>
+    </button>
+  );
+}

@@ -1,0 +1,59 @@
+import { describe, expect, it } from "vitest";
+import type { Point } from "@/api/client";
+import { chartHomography, halfTurn, project, quarterTurn, sampleAreas } from "./geometry";
+
+const CORNERS: Point[] = [
+  [100, 80],
+  [410, 95],
+  [395, 290],
+  [90, 262],
+];
+
+describe("the chart's grid on a picture", () => {
+  it("goes through the four corner patches", () => {
+    const h = chartHomography(CORNERS);
+    if (!h) throw new Error("no homography");
+    const places = [
+      [0, 0],
+      [5, 0],
+      [5, 3],
+      [0, 3],
+    ] as const;
+    for (const [i, [u, v]] of places.entries()) {
+      const [x, y] = project(h, u, v);
+      expect(x).toBeCloseTo(CORNERS[i]?.[0] ?? Number.NaN, 6);
+      expect(y).toBeCloseTo(CORNERS[i]?.[1] ?? Number.NaN, 6);
+    }
+  });
+
+  it("keeps straight lines straight: the cross-ratio of four patches in a row", () => {
+    const h = chartHomography(CORNERS);
+    if (!h) throw new Error("no homography");
+    const [a, b, c, d] = [0, 1, 3, 5].map((u) => project(h, u, 0)[0]) as [
+      number,
+      number,
+      number,
+      number,
+    ];
+    const ratio = ((c - a) * (d - b)) / ((c - b) * (d - a));
+    expect(ratio).toBeCloseTo((3 * 4) / (2 * 5), 9);
+  });
+
+  it("comes back after four quarter turns, and two of them are a half turn", () => {
+    const two = quarterTurn(quarterTurn(CORNERS));
+    for (const [i, [x, y]] of halfTurn(CORNERS).entries()) {
+      expect(two[i]?.[0]).toBeCloseTo(x, 6);
+      expect(two[i]?.[1]).toBeCloseTo(y, 6);
+    }
+  });
+
+  it("has no areas where the corners lie on one line", () => {
+    const flat: Point[] = [
+      [0, 0],
+      [1, 1],
+      [2, 2],
+      [3, 3],
+    ];
+    expect(sampleAreas(flat)).toEqual([]);
+  });
+});

@@ -1,0 +1,1 @@
+export { BringIn } from "./BringIn";

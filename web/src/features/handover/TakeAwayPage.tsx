@@ -1,0 +1,290 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, type Board, type Difference, type Export, unwrap } from "@/api/client";
+import { boardQuery, exportsQuery } from "@/api/queries";
+import { TopLine } from "@/app/TopLine";
+import { Empty, Loading, Problem } from "@/shared/Feedback";
+import { CameraMark, StateMark } from "@/shared/Marks";
+
+export function TakeAwayPage() {
+  const production = Number(useParams().production);
+  const board = useQuery(boardQuery(production));
+  return (
+    <div className="flex h-full flex-col">
+      <TopLine
+        production={production}
+        crumbs={[
+          { text: board.data?.production.name ?? "…", to: `/p/${production}` },
+          { text: "Take away" },
+        ]}
+      />
+      {board.isPending && <Loading what="Looking up what can leave" />}
+      {board.isError && <Problem error={board.error} onRetry={() => board.refetch()} />}
+      {board.data && <TakeAway board={board.data} />}
+    </div>
+  );
+}
+
+function TakeAway({ board }: { board: Board }) {
+  const [search, setSearch] = useSearchParams();
+  const rows = board.lights.flatMap((light) =>
+    board.cameras.map((camera) => ({
+      light,
+      camera,
+      cell: board.cells.find((c) => c.light_id === light.id && c.camera_id === camera.id),
+    })),
+  );
+  const chosen =
+    rows.find(
+      (r) =>
+        r.light.id === Number(search.get("light")) && r.camera.id === Number(search.get("camera")),
+    ) ?? rows.find((r) => r.cell?.match_number != null);
+  return (
+    <main className="flex min-h-0 flex-1">
+      <nav
+        className="rule w-72 shrink-0 overflow-y-auto border-r bg-base-200"
+        aria-label="What can leave"
+      >
+        {rows.map((row) => (
+          <button
+            type="button"
+            key={`${row.light.id}-${row.camera.id}`}
+            aria-current={row === chosen}
+            className={`rule flex w-full items-center gap-3 border-b p-3 text-left hover:bg-base-300 ${row === chosen ? "bg-base-100" : ""}`}
+            onClick={() =>
+              setSearch({ light: String(row.light.id), camera: String(row.camera.id) })
+            }
+          >
+            <CameraMark letter={row.camera.letter} reference={row.camera.is_reference} size={24} />
+            <span className="min-w-0 flex-1">
+              <span className="block font-semibold">
+                {row.camera.name} <span className="faint font-normal">in {row.light.name}</span>
+              </span>
+              <span className="faint flex items-center gap-1.5">
+                {row.cell && <StateMark state={row.cell.state} size={10} />}
+                {row.camera.is_reference
+                  ? "reference"
+                  : row.cell?.match_number != null
+                    ? `match ${row.cell.match_number}, ΔE ${row.cell.delta_e?.toFixed(2)}`
+                    : "no match yet"}
+              </span>
+            </span>
+          </button>
+        ))}
+      </nav>
+      {chosen ? (
+        <Luts
+          key={`${chosen.light.id}-${chosen.camera.id}`}
+          board={board}
+          light={chosen.light.id}
+          camera={chosen.camera.id}
+          name={`${chosen.camera.letter} ${chosen.camera.name} in ${chosen.light.name}`}
+          ready={chosen.camera.is_reference || chosen.cell?.match_number != null}
+          isReference={chosen.camera.is_reference}
+          encoding={`${chosen.camera.encoding_name}, levels ${chosen.camera.levels}`}
+        />
+      ) : (
+        <Empty title="Nothing is matched yet.">
+          A LUT carries a match. Read the charts and fit first.
+          <Link className="btn btn-sm" to={`/p/${board.production.id}`}>
+            To the Board
+          </Link>
+        </Empty>
+      )}
+    </main>
+  );
+}
+
+type Target = Export["target"];
+
+function Luts({
+  board,
+  light,
+  camera,
+  name,
+  ready,
+  isReference,
+  encoding,
+}: {
+  board: Board;
+  light: number;
+  camera: number;
+  name: string;
+  ready: boolean;
+  isReference: boolean;
+  encoding: string;
+}) {
+  const client = useQueryClient();
+  const reference = board.cameras.find((c) => c.is_reference);
+  const [target, setTarget] = useState<Target>(isReference ? "rec709-tone" : "reference");
+  const [size, setSize] = useState<17 | 33 | 65>(65);
+  const rows = useQuery(exportsQuery(light, camera));
+  const make = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/exports", {
+          params: { path: { light_id: light, camera_id: camera } },
+          body: { target, size },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: ["exports"] }),
+  });
+  const targets: [Target, string, string][] = [
+    [
+      "reference",
+      `to ${reference?.letter}'s encoding`,
+      `${reference?.encoding_name}, levels ${reference?.levels}: as if ${reference?.letter} had shot it`,
+    ],
+    ["rec709-tone", "to Rec.709, tone scale", "BT.1886 display, highlights rolled off"],
+    ["rec709-plain", "to Rec.709, plain", "BT.1886 display, clipped at white"],
+  ];
+  return (
+    <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="LUTs">
+      <h1 className="text-base font-semibold">{name}</h1>
+      <p className="faint mb-4">
+        A 3D LUT from its stored code values ({encoding}). Every file is read again and compared
+        with the exact chain before it is offered.
+      </p>
+      {!ready ? (
+        <Empty title="There is no match to carry yet.">
+          <Link
+            className="btn btn-sm"
+            to={`/p/${board.production.id}/l/${light}/c/${camera}/chart`}
+          >
+            Open the Chart
+          </Link>
+        </Empty>
+      ) : (
+        <form
+          className="rule flex items-end gap-5 border-y py-3"
+          onSubmit={(event) => {
+            event.preventDefault();
+            make.mutate();
+          }}
+        >
+          <fieldset className="flex flex-col gap-1">
+            {targets
+              .filter(([key]) => !(isReference && key === "reference"))
+              .map(([key, text, note]) => (
+                <label key={key} className="flex cursor-pointer items-center gap-2">
+                  <input
+                    type="radio"
+                    name="target"
+                    className="radio radio-xs"
+                    checked={target === key}
+                    onChange={() => setTarget(key)}
+                  />
+                  <span className="w-44 font-semibold">{text}</span>
+                  <span className="faint">{note}</span>
+                </label>
+              ))}
+          </fieldset>
+          <label className="ml-auto">
+            <span className="faint mb-1 block">points per axis</span>
+            <select
+              className="select select-sm value w-20"
+              value={size}
+              onChange={(e) => setSize(Number(e.target.value) as typeof size)}
+            >
+              <option>17</option>
+              <option>33</option>
+              <option>65</option>
+            </select>
+          </label>
+          <button type="submit" className="btn btn-sm btn-primary" disabled={make.isPending}>
+            {make.isPending ? "Writing and reading back …" : "Make the LUT"}
+          </button>
+        </form>
+      )}
+      {make.isError && <Problem error={make.error} />}
+      {rows.isPending && <Loading what="Looking up files" />}
+      {rows.isError && <Problem error={rows.error} onRetry={() => rows.refetch()} />}
+      {rows.data?.map((row) => (
+        <ExportRow key={row.id} row={row} />
+      ))}
+      {rows.data?.length === 0 && ready && <p className="faint mt-4">Nothing has left yet.</p>}
+    </section>
+  );
+}
+
+function ExportRow({ row }: { row: Export }) {
+  const find = (
+    colours: "grid" | "picture",
+    interpolation: "tetrahedral" | "trilinear",
+    bits: number | null,
+  ) =>
+    row.read_back.differences.find(
+      (d) => d.colours === colours && d.interpolation === interpolation && d.bits === bits,
+    );
+  const lines: [string, Difference | undefined, Difference | undefined][] = [
+    ["tetrahedral, float", find("picture", "tetrahedral", null), find("grid", "tetrahedral", null)],
+    ["tetrahedral, 10 bit", find("picture", "tetrahedral", 10), find("grid", "tetrahedral", 10)],
+    ["trilinear, float", find("picture", "trilinear", null), find("grid", "trilinear", null)],
+    ["trilinear, 10 bit", find("picture", "trilinear", 10), find("grid", "trilinear", 10)],
+  ];
+  const main = lines[0]?.[1] ?? lines[0]?.[2];
+  const outside = row.read_back.share_outside ?? 0;
+  return (
+    <article className="rule mt-5 border-t pt-3" data-testid="export">
+      <div className="mb-2 flex items-center gap-4">
+        <div>
+          <p className="value text-sm font-semibold">{row.file_name}</p>
+          <p className="faint">
+            {row.match_number !== null && `match ${row.match_number}`}
+            {!row.is_current && ", no longer the one in force"} ·{" "}
+            {new Date(row.created).toLocaleString()}
+          </p>
+        </div>
+        <a
+          className="btn btn-sm ml-auto"
+          href={`/api/exports/${row.id}/file`}
+          download={row.file_name}
+        >
+          <Download size={14} /> Download
+        </a>
+      </div>
+      {main && (
+        <p className="mb-2">
+          {main.p99_9 < 1 ? "Holds: " : "Look at it: "}
+          in the clip's own picture it is <b className="value">{main.mean.toFixed(3)}</b> ΔE from
+          the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> in the worst
+          thousandth.
+          {outside > 0.0005 &&
+            ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
+        </p>
+      )}
+      <table className="w-full max-w-3xl text-right">
+        <thead className="faint">
+          <tr>
+            <th className="text-left font-normal">read back, ΔE 2000</th>
+            <th className="font-normal" colSpan={3}>
+              picture: mean · 99.9 % · max
+            </th>
+            <th className="font-normal" colSpan={3}>
+              in-gamut grid: mean · 99.9 % · max
+            </th>
+          </tr>
+        </thead>
+        <tbody className="value">
+          {lines.map(([text, picture, grid]) => (
+            <tr key={text} className="rule border-t">
+              <td className="py-0.5 text-left font-sans">{text}</td>
+              {(
+                [
+                  ["picture", picture],
+                  ["grid", grid],
+                ] as const
+              ).flatMap(([set, d]) =>
+                (["mean", "p99_9", "max"] as const).map((k) => (
+                  <td key={`${set}${k}`}>{d ? d[k].toFixed(k === "mean" ? 3 : 2) : "–"}</td>
+                )),
+              )}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </article>
+  );
+}

@@ -1,0 +1,1 @@
+export { TakeAwayPage } from "./TakeAwayPage";

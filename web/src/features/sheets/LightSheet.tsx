@@ -1,0 +1,68 @@
+import { type FormEvent, useState } from "react";
+import { api, type Board, type Light, unwrap } from "@/api/client";
+import { Dialog } from "@/shared/Dialog";
+import { Problem } from "@/shared/Feedback";
+import { Actions, Field } from "./Field";
+import { useChange } from "./useChange";
+
+export function LightSheet({
+  board,
+  light,
+  onClose,
+}: {
+  board: Board;
+  light: Light | null;
+  onClose: () => void;
+}) {
+  const [name, setName] = useState(light?.name ?? "");
+  const [conditions, setConditions] = useState(light?.conditions ?? "");
+  const save = useChange(
+    () =>
+      light
+        ? unwrap(
+            api.PATCH("/api/lights/{light_id}", {
+              params: { path: { light_id: light.id } },
+              body: { name, conditions },
+            }),
+          )
+        : unwrap(
+            api.POST("/api/productions/{production_id}/lights", {
+              params: { path: { production_id: board.production.id } },
+              body: { name, conditions },
+            }),
+          ),
+    onClose,
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate(undefined);
+  };
+  return (
+    <Dialog title={light ? "Light" : "New light"} onClose={onClose}>
+      <form onSubmit={submit}>
+        <Field label="Name">
+          <input
+            className="input input-sm w-full"
+            value={name}
+            required
+            maxLength={80}
+            onChange={(e) => setName(e.target.value)}
+          />
+        </Field>
+        <Field
+          label="Conditions"
+          hint="Lamps, filters, exposure index: what makes a chart reading and a match hold here and nowhere else."
+        >
+          <input
+            className="input input-sm w-full"
+            value={conditions}
+            maxLength={200}
+            onChange={(e) => setConditions(e.target.value)}
+          />
+        </Field>
+        {save.isError && <Problem error={save.error} />}
+        <Actions busy={save.isPending} text={light ? "Save" : "Add"} onCancel={onClose} />
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,130 @@
+import { type FormEvent, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, type Board, unwrap } from "@/api/client";
+import { Dialog } from "@/shared/Dialog";
+import { Problem } from "@/shared/Feedback";
+import { Actions, Field } from "./Field";
+import { useChange } from "./useChange";
+
+export function ProductionSheet({ board, onClose }: { board: Board; onClose: () => void }) {
+  const { production, cameras } = board;
+  const [name, setName] = useState(production.name);
+  const [reference, setReference] = useState(production.reference_camera_id ?? 0);
+  const [tolerance, setTolerance] = useState(String(production.tolerance));
+  const [display, setDisplay] = useState(production.display);
+  const save = useChange(
+    () =>
+      unwrap(
+        api.PATCH("/api/productions/{production_id}", {
+          params: { path: { production_id: production.id } },
+          body: {
+            name,
+            tolerance: Number(tolerance),
+            display,
+            ...(reference ? { reference_camera_id: reference } : {}),
+          },
+        }),
+      ),
+    onClose,
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate(undefined);
+  };
+  return (
+    <Dialog title="Production" onClose={onClose}>
+      <form onSubmit={submit}>
+        <Field label="Name">
+          <input
+            className="input input-sm w-full"
+            value={name}
+            required
+            onChange={(e) => setName(e.target.value)}
+          />
+        </Field>
+        <Field
+          label="Reference camera"
+          hint="Every other camera is matched to it. Matches to another reference are kept and come back with it."
+        >
+          <select
+            className="select select-sm w-full"
+            value={reference}
+            onChange={(e) => setReference(Number(e.target.value))}
+          >
+            {cameras.map((c) => (
+              <option key={c.id} value={c.id}>
+                {c.letter} {c.name}
+              </option>
+            ))}
+          </select>
+        </Field>
+        <Field
+          label="In tune up to, ΔE"
+          hint="Cross-validated, against the reference's own reading. Twice this is “close”."
+        >
+          <input
+            className="input input-sm value w-28"
+            type="number"
+            min="0.1"
+            max="10"
+            step="0.1"
+            value={tolerance}
+            onChange={(e) => setTolerance(e.target.value)}
+          />
+        </Field>
+        <Field label="Display" hint="How scene-linear is shown, everywhere in this production.">
+          <select
+            className="select select-sm w-full"
+            value={display}
+            onChange={(e) => setDisplay(e.target.value as typeof display)}
+          >
+            <option value="rec709-tone">Rec.709 BT.1886 with tone scale</option>
+            <option value="rec709-plain">Rec.709 BT.1886 plain, clipped at white</option>
+          </select>
+        </Field>
+        {save.isError && <Problem error={save.error} />}
+        <Actions busy={save.isPending} text="Save" onCancel={onClose} />
+      </form>
+    </Dialog>
+  );
+}
+
+/** What stands there before there is any production. */
+export function FirstProduction() {
+  const navigate = useNavigate();
+  const [name, setName] = useState("");
+  const create = useChange(
+    async () => {
+      const made = await unwrap(api.POST("/api/productions", { body: { name } }));
+      navigate(`/p/${made.id}`);
+    },
+    () => undefined,
+  );
+  return (
+    <main className="mx-auto mt-40 max-w-sm">
+      <h1 className="mb-1 text-xl font-semibold">Syntonos</h1>
+      <p className="faint mb-6">
+        Every angle matched to one reference camera. Begin with a production.
+      </p>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          create.mutate(undefined);
+        }}
+      >
+        <Field label="Name of the production">
+          <input
+            className="input input-sm w-full"
+            value={name}
+            required
+            onChange={(e) => setName(e.target.value)}
+          />
+        </Field>
+        {create.isError && <Problem error={create.error} />}
+        <button type="submit" className="btn btn-sm btn-primary">
+          Begin
+        </button>
+      </form>
+    </main>
+  );
+}

@@ -1,0 +1,3 @@
+export { CameraSheet } from "./CameraSheet";
+export { LightSheet } from "./LightSheet";
+export { FirstProduction, ProductionSheet } from "./ProductionSheet";

@@ -1,0 +1,40 @@
+import { X } from "lucide-react";
+import { type ReactNode, useEffect, useRef } from "react";
+
+/** A sheet over the page; Escape and the cross close it, focus comes back where it was. */
+export function Dialog({
+  title,
+  onClose,
+  children,
+  wide = false,
+}: {
+  title: ReactNode;
+  onClose: () => void;
+  children: ReactNode;
+  wide?: boolean;
+}) {
+  const ref = useRef<HTMLDialogElement>(null);
+  useEffect(() => {
+    const dialog = ref.current;
+    dialog?.showModal();
+    return () => dialog?.close();
+  }, []);
+  return (
+    <dialog ref={ref} className="modal" onClose={onClose} aria-label={String(title)}>
+      <div className={`modal-box rule border bg-base-100 p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}>
+        <div className="mb-4 flex items-center">
+          <h2 className="text-base font-semibold">{title}</h2>
+          <button
+            type="button"
+            className="btn btn-ghost btn-sm btn-square ml-auto"
+            aria-label="Close"
+            onClick={onClose}
+          >
+            <X size={16} />
+          </button>
+        </div>
+        {children}
+      </div>
+    </dialog>
+  );
+}

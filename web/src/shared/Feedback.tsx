@@ -1,0 +1,38 @@
+import type { ReactNode } from "react";
+import { toProblem } from "@/api/client";
+
+/** What went wrong and what to do, in the server's words. */
+export function Problem({ error, onRetry }: { error: unknown; onRetry?: () => void }) {
+  const problem = toProblem(error);
+  return (
+    <div role="alert" className="flex items-start gap-3 border-l-2 border-accent bg-base-100 p-3">
+      <div className="min-w-0">
+        <p className="font-semibold">{problem.message}</p>
+        <p className="faint">{problem.hint}</p>
+      </div>
+      {onRetry && (
+        <button type="button" className="btn btn-sm ml-auto" onClick={onRetry}>
+          Try again
+        </button>
+      )}
+    </div>
+  );
+}
+
+export function Loading({ what }: { what: string }) {
+  return (
+    <output className="faint flex items-center gap-2 p-4">
+      <span className="loading loading-spinner loading-xs" aria-hidden="true" />
+      {what}
+    </output>
+  );
+}
+
+export function Empty({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <div className="flex flex-col items-start gap-2 p-6">
+      <p className="text-base font-semibold">{title}</p>
+      <div className="faint flex flex-col items-start gap-3">{children}</div>
+    </div>
+  );
+}
