@@ -65,8 +65,6 @@ def run_encodings(args: argparse.Namespace) -> int:
     return 0
 
 
-
-
 def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
     return [read_frame(path).code_rgb for path in paths]
 

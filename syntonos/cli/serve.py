@@ -7,6 +7,7 @@ import os
 import socket
 import sys
 import time
+import warnings
 
 
 def run(args: argparse.Namespace) -> int:
@@ -34,6 +35,8 @@ def run(args: argparse.Namespace) -> int:
             print(f"demo production ready in {time.perf_counter() - start:.0f} s", flush=True)
         if args.prepare_only:
             return 0
+    # Static files and downloads are small; that they are read at once is meant.
+    warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous")
     from syntonos.server.footage.pictures import warm_up
 
     warm_up()

@@ -36,9 +36,13 @@ _FAST = {"contract", "nsz", "arcp"}
 
 def jit(function: F) -> F:
     """Compile a function that holds no lock; the result is cached on disk."""
-    return cast(F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function))
+    return cast(
+        F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function)
+    )
 
 
 def jit_inline(function: F) -> F:
     """Compile a small scalar function that is folded into its callers."""
-    return cast(F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function))
+    return cast(
+        F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function)
+    )

@@ -97,8 +97,8 @@ class Chain:
 
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values."""
-    stages = [chain.decode, chain.input, chain.match, chain.output]
-    plain = [asdict(stage) for stage in stages if stage is not None]
+    match = [asdict(chain.match)] if chain.match is not None else []
+    plain = [asdict(chain.decode), asdict(chain.input), *match, asdict(chain.output)]
     return {"syntonos": "chain", "version": VERSION, "stages": json.loads(json.dumps(plain))}
 
 
@@ -200,9 +200,7 @@ def read_chain(document: Any) -> Chain:
     stages = [_read_stage(stage, i + 1) for i, stage in enumerate(raw)]
     kinds = [stage.kind.split("-")[0] for stage in stages]
     if kinds not in (["decode", "input", "output"], ["decode", "input", "match", "output"]):
-        raise _fail(
-            f"The stages are {kinds}.", "They are decode, input, match (optional), output."
-        )
+        raise _fail(f"The stages are {kinds}.", "They are decode, input, match (optional), output.")
     return Chain(
         decode=stages[0],
         input=stages[1],

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -144,7 +145,7 @@ def _bands(count: int, threads: int, watched: bool) -> list[slice]:
     # Watched runs are cut finer, so that a newer draft is noticed soon.
     parts = max(1, min(threads * (4 if watched else 1), count // 4096))
     edges = np.linspace(0, count, parts + 1).astype(int)
-    return [slice(a, b) for a, b in zip(edges[:-1], edges[1:], strict=True)]
+    return [slice(a, b) for a, b in pairwise(edges)]
 
 
 def run(

@@ -88,7 +88,7 @@ def grid_in_gamut(chain: Chain, steps: int = 21) -> NDArray[np.float32]:
     lin = decode(disp, CURVES["bt1886"]) @ to_camera.T
     scale, offset = levels_scale_offset(chain.decode.levels)
     code = encode(lin, source.curve) * scale + offset
-    return code[((code >= 0) & (code <= 1)).all(axis=-1)].astype(np.float32)
+    return np.asarray(code[((code >= 0) & (code <= 1)).all(axis=-1)], np.float32)
 
 
 def read_back(
@@ -125,10 +125,10 @@ def read_back(
         if colours == "picture" and isinstance(chain.output, EncodingOutput):
             outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
         for interpolation, bits in product(("tetrahedral", "trilinear"), (None, 10)):
-            got = apply_lut(codes, table, interpolation=interpolation)  # type: ignore[arg-type]
+            got: NDArray[np.float32] = apply_lut(codes, table, interpolation=interpolation)  # type: ignore[arg-type]
             if bits:
                 top = np.float32(2**bits - 1)
-                got = np.clip(np.round(got * top), 0, top) / top
+                got = np.asarray(np.clip(np.round(got * top), 0, top) / top, np.float32)
             d = delta_e_2000(lab, _to_lab(got, chain))
             found.append(
                 Difference(

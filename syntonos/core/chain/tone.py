@@ -43,7 +43,7 @@ class ToneScale:
         return c, (p + s) / p, s
 
     def apply(self, lin: ArrayLike) -> NDArray[np.float64]:
-        """Return the display light of scene-linear values, any shape; exact, for plots and tests."""
+        """Return the display light of scene-linear values, any shape; for plots and tests."""
         c, m, s = self.params
         p = np.maximum(np.asarray(lin, np.float64), 0.0) ** c
         return np.minimum(m * p / (p + s), 1.0)

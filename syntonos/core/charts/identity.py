@@ -61,9 +61,13 @@ def score_patches(code: NDArray[np.float64]) -> tuple[float, float]:
     return float(1 - ssr / (sst + 3 * _KEEP * _FLOOR**2)), spread
 
 
-def sample_cells(code: NDArray[np.float32], centres: NDArray[np.float64],
-                 homography: NDArray[np.float64], half: float = 0.2) -> NDArray[np.float64]:  # fmt: skip
-    """Return the median code (n, 3) of grid cells at places (n, 2); NaN outside the picture."""
+def sample_cells(
+    code: NDArray[np.float32],
+    centres: NDArray[np.float64],
+    homography: NDArray[np.float64],
+    half: float = 0.2,
+) -> NDArray[np.float64]:
+    """Return the median code (n, 3) of grid cells at places (n, 2); NaN outside."""
     ticks = np.linspace(-half, half, 5)
     offsets = np.stack(np.meshgrid(ticks, ticks), axis=-1).reshape(-1, 2)
     points = project(homography, centres[:, None, :] + offsets)
@@ -74,7 +78,7 @@ def sample_cells(code: NDArray[np.float32], centres: NDArray[np.float64],
     yi = np.clip(np.nan_to_num(y), 0, height - 1).astype(int)
     out = np.median(code[yi, xi], axis=1).astype(np.float64)
     out[~inside] = np.nan
-    return out
+    return np.asarray(out, np.float64)
 
 
 def identify(code: NDArray[np.float32], lattice: Lattice) -> list[Identity]:
@@ -125,5 +129,3 @@ def _oriented(window: NDArray[np.float64], tall: bool, turn: bool) -> NDArray[np
     cells = np.rot90(window) if tall else window
     cells = cells[::-1, ::-1] if turn else cells
     return cells.reshape(24, -1)
-
-

@@ -72,7 +72,7 @@ def _patch_pixels(
         inside = (np.abs(place) <= half).all(axis=-1)
         if int(inside.sum()) < _LEAST_PIXELS:
             raise ChartError(
-                f"Patch {i + 1} covers only {int(inside.sum())} pixels, {_LEAST_PIXELS} are needed.",
+                f"Patch {i + 1} covers only {inside.sum()} pixels, {_LEAST_PIXELS} are needed.",
                 hint="Use a frame in which the chart is larger, or check the corners.",
                 code="chart.too_small",
             )
@@ -86,22 +86,38 @@ def _patch_pixels(
     return found
 
 
-def _flat_top(code: NDArray[np.float32], levels: str) -> NDArray[np.float64]:
-    """Return per channel the code at which the clip is clipped.
-
-    The file's ceiling, or a level below it on which at least one pixel in 400 piles up at the
-    top: a sensor's clip stays below the curve's own.
-    """
+def _ceiling(levels: str) -> float:
+    """Return the stored code that the file cannot exceed."""
     scale, offset = levels_scale_offset(levels)
-    ceiling = np.full(3, min(1.0, scale + offset + 0.02))
-    flat = code.reshape(-1, 3)
+    # Legal files may hold a little above 940; more than that is a picture at its end.
+    return min(1.0, scale + offset + 0.02)
+
+
+def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDArray[np.float64]
+               ) -> NDArray[np.bool_]:  # fmt: skip
+    """Say which patches lie on a flat top below the file's ceiling: a sensor's own clip.
+
+    Noise grows with light; where a channel is the brightest thing in the picture and its noise
+    has collapsed against what the darker patches predict, it is clipped.
+
+    Parameters
+    ----------
+    lins, spreads : (n, 3) scene-linear means and standard deviations of the patches
+    top : (3,) the picture's brightest light per channel
+    """
+    flat = np.zeros(len(lins), bool)
     for c in range(3):
-        top = float(np.percentile(flat[::7, c], 99.95))
-        piled = np.abs(flat[:, c] - top) < 0.0025
-        below = (flat[:, c] < top - 0.0025) & (flat[:, c] > top - 0.0125)
-        if piled.mean() > 1 / 400 and piled.sum() > 4 * below.sum():
-            ceiling[c] = min(ceiling[c], top)
-    return ceiling
+        lin, variance = np.maximum(lins[:, c], 0), spreads[:, c] ** 2
+        bright = lin >= 0.95 * top[c]
+        if bright.all() or not bright.any():
+            continue
+        # Shot noise: variance = a + b lin, on the patches that are surely below.
+        dark = lin < 0.8 * top[c]
+        if dark.sum() < 6:
+            continue
+        slope = float(np.median(variance[dark] / (lin[dark] + 0.02)))
+        flat |= bright & (variance < 0.36 * slope * (lin + 0.02))
+    return flat
 
 
 def _robust(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -162,22 +178,22 @@ def read_chart(
         )
     scale, offset = levels_scale_offset(levels)
     places = _patch_pixels(frames[0].shape, quad, layout)
-    ceilings = [_flat_top(frame, levels) for frame in frames]
+    ceiling = _ceiling(levels)
     codes, lins, spreads, clipped, counts = [], [], [], [], []
     for ys, xs in places:
         stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
         lin = decode((stored - offset) / scale, encoding.curve)
-        at_top = [
-            ((code >= top - 0.0025).any(axis=1)).mean()
-            for code, top in zip(stored, ceilings, strict=True)
-        ]
-        clipped.append(max(at_top) > 0.02)
+        clipped.append(bool((stored >= ceiling - 0.0025).any(axis=2).mean(axis=1).max() > 0.02))
         per_frame = [_robust(frame) for frame in lin]
-        lins.append(np.median([mean for mean, _ in per_frame], axis=0)
-                    if len(frames) > 2 else np.mean([mean for mean, _ in per_frame], axis=0))  # fmt: skip
+        # Of three frames and more the median: one frame with a flash or a hand does not count.
+        together = np.median if len(frames) > 2 else np.mean
+        lins.append(together([mean for mean, _ in per_frame], axis=0))
         spreads.append(np.mean([spread for _, spread in per_frame], axis=0))
         codes.append(np.mean([_robust(frame)[0] for frame in stored], axis=0))
         counts.append(len(ys) * len(frames))
+    brightest = np.percentile(frames[0][::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
+    top = decode((brightest - offset) / scale, encoding.curve)
+    flat = _collapsed(np.array(lins), np.array(spreads), top)
     glared = _glared(places, frames, encoding, (scale, offset), np.array(lins))
     white = float(np.mean(lins[layout.greys[0]]))
     centres = [(float(xs.mean()), float(ys.mean())) for ys, xs in places]
@@ -189,7 +205,9 @@ def read_chart(
             _triple(lins[i]),
             _triple(spreads[i]),
             float(np.mean(spreads[i]) / np.sqrt(counts[i]) / max(white, 1e-6)),
-            tuple(flag for flag, on in ((CLIPPED, clipped[i]), (GLARE, glared[i])) if on),
+            tuple(
+                flag for flag, on in ((CLIPPED, clipped[i] or flat[i]), (GLARE, glared[i])) if on
+            ),
         )
         for i in range(len(places))
     )

@@ -85,4 +85,4 @@ def delta_e_2000(lab_1: ArrayLike, lab_2: ArrayLike) -> NDArray[np.float64]:
     s_l = 1 + 0.015 * l50 / np.sqrt(20 + l50)
     s_c, s_h = 1 + 0.045 * c_mean, 1 + 0.015 * c_mean * t
     kl, kc, kh = d_l / s_l, d_c / s_c, d_h / s_h
-    return np.sqrt(np.maximum(kl**2 + kc**2 + kh**2 + r_t * kc * kh, 0))
+    return np.asarray(np.sqrt(np.maximum(kl**2 + kc**2 + kh**2 + r_t * kc * kh, 0)), np.float64)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -171,8 +171,7 @@ CURVES: dict[str, Curve] = {
 
 
 @jit
-def _apply(values: NDArray[np.float64], out: NDArray[np.float64], family: int, inverse: bool,
-           p: NDArray[np.float64]) -> None:  # fmt: skip
+def _apply(values: Any, out: Any, family: int, inverse: bool, p: Any) -> None:
     for i in range(values.size):
         v = values[i]
         if family == LOG_LIN:
@@ -194,7 +193,7 @@ def _run(values: A, curve: Curve, *, inverse: bool) -> A:
     out = np.empty_like(array)
     params = np.array(curve.params or (0.0,), array.dtype)
     _apply(array.reshape(-1), out.reshape(-1), curve.family, inverse, params)
-    return out  # type: ignore[return-value]
+    return out
 
 
 def decode(log_rgb: A, curve: Curve) -> A:

@@ -181,7 +181,7 @@ def fit_match(
     errors = np.hypot([p.error for p in reference.patches], [p.error for p in angle.patches])
     match, grey = _fit_once(x, y, errors, used, model)
     plain, _ = _fit_once(x, y, errors, used, "white")
-    white = np.linalg.solve(mixing, grey.reference_white)
+    white = np.asarray(np.linalg.solve(mixing, grey.reference_white), np.float64)
     before = scene_delta_e(lin_x, lin_y, white)
     matched = apply_match(match, lin_x)
     after = scene_delta_e(matched, lin_y, white)

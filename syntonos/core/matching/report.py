@@ -24,13 +24,19 @@ def reading_to_json(reading: ChartReading) -> dict[str, Any]:
 def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
     """Return the reading that `reading_to_json` wrote."""
     patches = tuple(
-        PatchReading(**{k: tuple(v) if isinstance(v, list) else v for k, v in p.items()})
+        PatchReading(
+            index=int(p["index"]),
+            centre=tuple(p["centre"]),
+            code_rgb=tuple(p["code_rgb"]),
+            lin_rgb=tuple(p["lin_rgb"]),
+            spread=tuple(p["spread"]),
+            error=float(p["error"]),
+            flags=tuple(p["flags"]),
+        )
         for p in plain["patches"]
     )
     corners = tuple((float(x), float(y)) for x, y in plain["corners"])
-    return ChartReading(
-        corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches
-    )
+    return ChartReading(corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches)
 
 
 def fit_to_json(fit: MatchFit) -> dict[str, Any]:
@@ -39,8 +45,7 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
     plain["stops"] = fit.match.stops
     plain["match"].pop("kind")
     plain["levels"] = {
-        who: asdict(check)
-        for who, check in zip(("reference", "angle"), fit.levels, strict=True)
+        who: asdict(check) for who, check in zip(("reference", "angle"), fit.levels, strict=True)
     }
     plain["residuals"] = [asdict(r) for r in fit.residuals]
     plain["warnings"] = list(fit.warnings)

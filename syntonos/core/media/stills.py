@@ -57,7 +57,13 @@ def _open(path: Path) -> Any:
                          code="media.missing")  # fmt: skip
     picture = oiio.ImageInput.open(str(path))
     if picture is None:
-        oiio.geterror()
+        error = str(oiio.geterror())
+        if "claims a" in error:  # the reader weighs the head against the file's length
+            raise MediaError(
+                f"{path.name}: the {error.split(';')[0]}.",
+                hint="The head does not belong to this file: copy or export it again.",
+                code="media.too_large",
+            )
         raise MediaError(
             f"{path.name} is no {kind} picture, or is damaged.",
             hint=_EXPORT_HINT,

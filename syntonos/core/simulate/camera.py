@@ -87,4 +87,4 @@ class SimulatedCamera:
         if self.bits is not None:
             top = 2**self.bits - 1
             code = np.clip(np.round(code * top), 0, top) / top
-        return code.astype(np.float32)
+        return np.asarray(code, np.float32)

@@ -29,9 +29,7 @@ for _router in (productions, footage, matching, handover):
 def problem(status: int, code: str, detail: str, hint: str, **more: Any) -> HttpResponse:
     """Return a problem+json answer (RFC 9457, with our `code` and `hint`)."""
     body = {"status": status, "code": code, "detail": detail, "hint": hint, **more}
-    return HttpResponse(
-        json.dumps(body), status=status, content_type="application/problem+json"
-    )
+    return HttpResponse(json.dumps(body), status=status, content_type="application/problem+json")
 
 
 @api.exception_handler(ColourError)

@@ -58,9 +58,7 @@ def get_picture(
     stage: Literal["code", "input", "output"] = "output",
     display: Literal["rec709-tone", "rec709-plain", ""] = "",
 ) -> HttpResponse:
-    clip = get_object_or_404(
-        Clip.objects.select_related("camera__production", "light"), pk=clip_id
-    )
+    clip = get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
     width = max(16, min(width, 3840))
     chain = matching.chain_of(clip, with_match=stage == "output")
     if display:

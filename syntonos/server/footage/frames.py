@@ -64,6 +64,6 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
     if wanted == clip.width:
         return full
     size = (wanted, max(1, round(clip.height * wanted / clip.width)))
-    small = cv2.resize(full, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    small = np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA), np.float32)
     _cache.put(key, small)
     return small

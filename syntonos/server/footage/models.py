@@ -10,9 +10,7 @@ class Clip(models.Model):
         SCENE = "scene"
         CHART = "chart"
 
-    camera = models.ForeignKey(
-        "productions.Camera", on_delete=models.PROTECT, related_name="clips"
-    )
+    camera = models.ForeignKey("productions.Camera", on_delete=models.PROTECT, related_name="clips")
     light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="clips")
     kind = models.CharField(max_length=8, choices=Kind, default=Kind.SCENE)
     name = models.CharField(max_length=120)

@@ -64,9 +64,7 @@ def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Expor
     title = f"{camera.letter} in {light.name} to {target}"
     comments = (f"{camera.encoding} {camera.levels} levels in", f"chain {chain_hash(chain)}")
     data = write_cube(Cube(bake_lut(chain, size, threads=THREADS), title), comments=comments)
-    clip = (
-        Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id").first()
-    )
+    clip = Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id").first()
     pixels = frame_of(clip, 0) if clip else None
     result = read_back(read_cube(data).table, chain, pixels)
     digest = hashlib.sha256(data).hexdigest()

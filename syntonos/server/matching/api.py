@@ -36,9 +36,7 @@ router = Router()
 
 
 def _clip(clip_id: int) -> Clip:
-    return get_object_or_404(
-        Clip.objects.select_related("camera__production", "light"), pk=clip_id
-    )
+    return get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
 
 
 def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
@@ -90,9 +88,7 @@ def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
 
 @router.post("/clips/{clip_id}/readings", response={201: ReadingOut}, operation_id="readChart")
 def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
-    row = services.read(
-        _clip(clip_id), body.corners, found_by=body.found_by, frames=body.frames
-    )
+    row = services.read(_clip(clip_id), body.corners, found_by=body.found_by, frames=body.frames)
     return 201, reading_out(row)
 
 
@@ -156,7 +152,9 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "reference": _side(light, reference, None, production.display, base),
         "angle": _side(light, camera, match, production.display, own),
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
-        "tuner_before": asdict(tuner_of(*(reading_from_json(r.data) for r in both), None))
+        "tuner_before": asdict(
+            tuner_of(reading_from_json(both[0].data), reading_from_json(both[1].data), None)
+        )
         if both else None,
         "match": match_out(match) if match else None,
         "newest_number": newest.number if newest else 0,

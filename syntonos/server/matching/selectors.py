@@ -11,8 +11,8 @@ from django.db.models import QuerySet
 from syntonos.core.chain import Chain, Decode, Output, read_chain
 from syntonos.core.chain import Match as MatchStage
 from syntonos.core.matching import reading_from_json
-from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.fit import working
+from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching.models import ChartReading, Match
@@ -136,4 +136,3 @@ def _delta_e(base_id: int, own_id: int) -> float:
     mids = want[18:22]
     white = (mids / mids.mean(axis=1, keepdims=True)).mean(axis=0)
     return float(scene_delta_e(got, want, white).mean())
-

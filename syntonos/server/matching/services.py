@@ -103,9 +103,7 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
             f"{camera} is the reference camera: the others are matched to it.",
             hint="Choose another camera, or another reference.", code="fit.reference",
         )  # fmt: skip
-    readings = {
-        who.pk: selectors.latest_reading(light.pk, who.pk) for who in (reference, camera)
-    }
+    readings = {who.pk: selectors.latest_reading(light.pk, who.pk) for who in (reference, camera)}
     for who in (reference, camera):
         if readings[who.pk] is None:
             raise FitError(

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from django.db.models import QuerySet
 
@@ -86,9 +85,9 @@ def _cell(
     )  # fmt: skip
 
 
-def counts(production: Production) -> dict[str, Any]:
+def counts(production: Production) -> dict[int, dict[str, int]]:
     """Return how many clips and readings each light has."""
-    out: dict[str, Any] = {}
+    out: dict[int, dict[str, int]] = {}
     for clip in Clip.objects.filter(camera__production=production).prefetch_related("readings"):
         row = out.setdefault(clip.light_id, {"clips": 0, "readings": 0})
         row["clips"] += 1

@@ -36,6 +36,10 @@ VIEWS: Final[dict[str, View]] = {
 }
 
 
+def _up(height: float) -> Vec:
+    return np.array([0.0, height, 0.0])
+
+
 class _Builder:
     def __init__(self) -> None:
         self.rows: list[Vec] = []
@@ -89,7 +93,7 @@ class _Builder:
         slope = np.gradient(p[:, 0], p[:, 1])
         foot = np.asarray(base, float)
         for i in range(len(p) - 1):
-            low, high = foot + [0, p[i, 1], 0], foot + [0, p[i + 1, 1], 0]
+            low, high = foot + _up(p[i, 1]), foot + _up(p[i + 1, 1])
             self.cone(material, low, high, p[i, 0], p[i + 1, 0],
                       (float(slope[i]), float(slope[i + 1])))  # fmt: skip
 
@@ -313,10 +317,8 @@ def _bounds(rows: Vec) -> Vec:
             radius = abs(row[14]) + abs(row[15])
             scale[:, 0] *= radius
             scale[:, 2] *= radius
-        if row[0] == BALL:
-            reach = np.sqrt((scale**2).sum(axis=1))
-        else:
-            reach = np.abs(scale).sum(axis=1)
+        ball = row[0] == BALL
+        reach = np.sqrt((scale**2).sum(axis=1)) if ball else np.abs(scale).sum(axis=1)
         low, high = np.minimum(low, centre - reach), np.maximum(high, centre + reach)
     return np.concatenate([low - 1e-4, high + 1e-4])
 

@@ -168,11 +168,11 @@ def _surface(rows: Any, row: int, chart_row: int, x: float, y: float, z: float) 
         if abs(u + 0.35) < 0.006 and abs(v) < 0.85 and math.sin(v * 60) > 0:
             return _CHALK, 0.55
         line = (v + 0.6) / 0.2
-        if 0.18 < u < 0.85 and 0 < line < 6.3 and abs(line - math.floor(line) - 0.5) < 0.2:
-            if _noise(x * 46, math.floor(line) * 9.1 + y * 20) > 0.55 and u < 0.5 + 0.4 * _hash(
-                int(math.floor(line)), 5
-            ):
-                return _CHALK, 0.6
+        row_of = int(math.floor(line))
+        written = 0.18 < u < min(0.85, 0.5 + 0.4 * _hash(row_of, 5)) and 0 < line < 6.3
+        stroke = abs(line - row_of - 0.5) < 0.2 and _noise(x * 46, row_of * 9.1 + y * 20) > 0.55
+        if written and stroke:
+            return _CHALK, 0.6
         return m, 0.8 + 0.8 * _noise(x * 3, y * 3)
     if row == chart_row:
         px = q[2] * x + q[3] * y + q[4] * z + q[5]
@@ -238,8 +238,8 @@ def _lit(rows: Any, groups: Any, x: float, y: float, z: float, nx: float, ny: fl
         elif k == 3:
             light[k] = facing * max(dx * 0.9 + 0.1, 0.05) * 0.9 / (d2 + 0.05)
         else:
-            light[k] = facing * max(-(dx * ax + dy * ay + dz * az), 0.0) * area / (
-                3.14159 * (d2 + 0.05)
+            light[k] = (
+                facing * max(-(dx * ax + dy * ay + dz * az), 0.0) * area / (3.14159 * (d2 + 0.05))
             )
 
 
@@ -306,7 +306,11 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
         cx, cy, cz = ny * bz - nz * by, nz * bx - nx * bz, nx * by - ny * bx
         h = math.sqrt(max(0.0, 1 - rnd[3]))
         ca, sa = r * math.cos(a), r * math.sin(a)
-        ex, ey, ez = bx * ca + cx * sa + nx * h, by * ca + cy * sa + ny * h, bz * ca + cz * sa + nz * h
+        ex, ey, ez = (
+            bx * ca + cx * sa + nx * h,
+            by * ca + cy * sa + ny * h,
+            bz * ca + cz * sa + nz * h,
+        )
         share = tone
     n = 1 / math.sqrt(ex * ex + ey * ey + ez * ez)
     ex, ey, ez = ex * n, ey * n, ez * n

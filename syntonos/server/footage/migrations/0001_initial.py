@@ -5,34 +5,64 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('productions', '0001_initial'),
+        ("productions", "0001_initial"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Clip',
+            name="Clip",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('scene', 'Scene'), ('chart', 'Chart')], default='scene', max_length=8)),
-                ('name', models.CharField(max_length=120)),
-                ('root', models.CharField(default='media', max_length=20)),
-                ('files', models.JSONField()),
-                ('width', models.PositiveIntegerField()),
-                ('height', models.PositiveIntegerField()),
-                ('format', models.CharField(max_length=10)),
-                ('bits', models.PositiveSmallIntegerField()),
-                ('checksum', models.CharField(max_length=64)),
-                ('metadata', models.JSONField(default=dict)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('camera', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='clips', to='productions.camera')),
-                ('light', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='clips', to='productions.light')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "kind",
+                    models.CharField(
+                        choices=[("scene", "Scene"), ("chart", "Chart")],
+                        default="scene",
+                        max_length=8,
+                    ),
+                ),
+                ("name", models.CharField(max_length=120)),
+                ("root", models.CharField(default="media", max_length=20)),
+                ("files", models.JSONField()),
+                ("width", models.PositiveIntegerField()),
+                ("height", models.PositiveIntegerField()),
+                ("format", models.CharField(max_length=10)),
+                ("bits", models.PositiveSmallIntegerField()),
+                ("checksum", models.CharField(max_length=64)),
+                ("metadata", models.JSONField(default=dict)),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "camera",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="clips",
+                        to="productions.camera",
+                    ),
+                ),
+                (
+                    "light",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="clips",
+                        to="productions.light",
+                    ),
+                ),
             ],
             options={
-                'constraints': [models.UniqueConstraint(fields=('camera', 'name'), name='clip_name_once'), models.CheckConstraint(condition=models.Q(('kind__in', ['scene', 'chart'])), name='clip_kind_known')],
+                "constraints": [
+                    models.UniqueConstraint(fields=("camera", "name"), name="clip_name_once"),
+                    models.CheckConstraint(
+                        condition=models.Q(("kind__in", ["scene", "chart"])), name="clip_kind_known"
+                    ),
+                ],
             },
         ),
     ]

@@ -5,34 +5,65 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('matching', '0001_initial'),
-        ('productions', '0001_initial'),
+        ("matching", "0001_initial"),
+        ("productions", "0001_initial"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='Export',
+            name="Export",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('target', models.CharField(max_length=20)),
-                ('size', models.PositiveSmallIntegerField()),
-                ('file_name', models.CharField(max_length=160)),
-                ('sha256', models.CharField(max_length=64)),
-                ('chain', models.JSONField()),
-                ('chain_hash', models.CharField(max_length=64)),
-                ('read_back', models.JSONField()),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('camera', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='exports', to='productions.camera')),
-                ('light', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='exports', to='productions.light')),
-                ('match', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='exports', to='matching.match')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("target", models.CharField(max_length=20)),
+                ("size", models.PositiveSmallIntegerField()),
+                ("file_name", models.CharField(max_length=160)),
+                ("sha256", models.CharField(max_length=64)),
+                ("chain", models.JSONField()),
+                ("chain_hash", models.CharField(max_length=64)),
+                ("read_back", models.JSONField()),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "camera",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="exports",
+                        to="productions.camera",
+                    ),
+                ),
+                (
+                    "light",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="exports",
+                        to="productions.light",
+                    ),
+                ),
+                (
+                    "match",
+                    models.ForeignKey(
+                        blank=True,
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="exports",
+                        to="matching.match",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['-created', '-id'],
-                'constraints': [models.CheckConstraint(condition=models.Q(('size__in', [17, 33, 65])), name='export_size_known')],
+                "ordering": ["-created", "-id"],
+                "constraints": [
+                    models.CheckConstraint(
+                        condition=models.Q(("size__in", [17, 33, 65])), name="export_size_known"
+                    )
+                ],
             },
         ),
     ]

@@ -5,70 +5,144 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
     dependencies = [
-        ('footage', '0001_initial'),
-        ('productions', '0001_initial'),
+        ("footage", "0001_initial"),
+        ("productions", "0001_initial"),
     ]
 
     operations = [
         migrations.CreateModel(
-            name='ChartReading',
+            name="ChartReading",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('frames', models.JSONField()),
-                ('found_by', models.CharField(max_length=8)),
-                ('encoding', models.CharField(max_length=60)),
-                ('levels', models.CharField(max_length=5)),
-                ('data', models.JSONField()),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('clip', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='readings', to='footage.clip')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("number", models.PositiveIntegerField()),
+                ("frames", models.JSONField()),
+                ("found_by", models.CharField(max_length=8)),
+                ("encoding", models.CharField(max_length=60)),
+                ("levels", models.CharField(max_length=5)),
+                ("data", models.JSONField()),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "clip",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="readings",
+                        to="footage.clip",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
         migrations.CreateModel(
-            name='Match',
+            name="Match",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('number', models.PositiveIntegerField()),
-                ('is_current', models.BooleanField(default=False)),
-                ('chain', models.JSONField()),
-                ('evidence', models.JSONField()),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('angle_reading', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='matches_as_angle', to='matching.chartreading')),
-                ('camera', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='matches', to='productions.camera')),
-                ('light', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='matches', to='productions.light')),
-                ('reference', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='matches_as_reference', to='productions.camera')),
-                ('reference_reading', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='matches_as_reference', to='matching.chartreading')),
-                ('restored_from', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='matching.match')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("number", models.PositiveIntegerField()),
+                ("is_current", models.BooleanField(default=False)),
+                ("chain", models.JSONField()),
+                ("evidence", models.JSONField()),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "angle_reading",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="matches_as_angle",
+                        to="matching.chartreading",
+                    ),
+                ),
+                (
+                    "camera",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="matches",
+                        to="productions.camera",
+                    ),
+                ),
+                (
+                    "light",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="matches",
+                        to="productions.light",
+                    ),
+                ),
+                (
+                    "reference",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="matches_as_reference",
+                        to="productions.camera",
+                    ),
+                ),
+                (
+                    "reference_reading",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="matches_as_reference",
+                        to="matching.chartreading",
+                    ),
+                ),
+                (
+                    "restored_from",
+                    models.ForeignKey(
+                        blank=True,
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to="matching.match",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['number'],
+                "ordering": ["number"],
             },
         ),
         migrations.AddConstraint(
-            model_name='chartreading',
-            constraint=models.UniqueConstraint(fields=('clip', 'number'), name='reading_number_once'),
+            model_name="chartreading",
+            constraint=models.UniqueConstraint(
+                fields=("clip", "number"), name="reading_number_once"
+            ),
         ),
         migrations.AddConstraint(
-            model_name='chartreading',
-            constraint=models.CheckConstraint(condition=models.Q(('found_by__in', ['search', 'hand'])), name='reading_found_by_known'),
+            model_name="chartreading",
+            constraint=models.CheckConstraint(
+                condition=models.Q(("found_by__in", ["search", "hand"])),
+                name="reading_found_by_known",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='match',
-            constraint=models.UniqueConstraint(fields=('light', 'camera', 'reference', 'number'), name='match_number_once'),
+            model_name="match",
+            constraint=models.UniqueConstraint(
+                fields=("light", "camera", "reference", "number"), name="match_number_once"
+            ),
         ),
         migrations.AddConstraint(
-            model_name='match',
-            constraint=models.UniqueConstraint(condition=models.Q(('is_current', True)), fields=('light', 'camera', 'reference'), name='one_current_match'),
+            model_name="match",
+            constraint=models.UniqueConstraint(
+                condition=models.Q(("is_current", True)),
+                fields=("light", "camera", "reference"),
+                name="one_current_match",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='match',
-            constraint=models.CheckConstraint(condition=models.Q(('camera', models.F('reference')), _negated=True), name='match_of_an_angle'),
+            model_name="match",
+            constraint=models.CheckConstraint(
+                condition=models.Q(("camera", models.F("reference")), _negated=True),
+                name="match_of_an_angle",
+            ),
         ),
     ]

@@ -6,70 +6,136 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     initial = True
 
-    dependencies = [
-    ]
+    dependencies = []
 
     operations = [
         migrations.CreateModel(
-            name='Camera',
+            name="Camera",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('letter', models.CharField(max_length=1, validators=[django.core.validators.RegexValidator('^[A-Z]$', 'A to Z')])),
-                ('name', models.CharField(max_length=80)),
-                ('encoding', models.CharField(max_length=60)),
-                ('levels', models.CharField(choices=[('full', 'Full'), ('legal', 'Legal')], default='full', max_length=5)),
-                ('note', models.TextField(blank=True, max_length=2000)),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                (
+                    "letter",
+                    models.CharField(
+                        max_length=1,
+                        validators=[django.core.validators.RegexValidator("^[A-Z]$", "A to Z")],
+                    ),
+                ),
+                ("name", models.CharField(max_length=80)),
+                ("encoding", models.CharField(max_length=60)),
+                (
+                    "levels",
+                    models.CharField(
+                        choices=[("full", "Full"), ("legal", "Legal")], default="full", max_length=5
+                    ),
+                ),
+                ("note", models.TextField(blank=True, max_length=2000)),
             ],
             options={
-                'ordering': ['letter'],
+                "ordering": ["letter"],
             },
         ),
         migrations.CreateModel(
-            name='Production',
+            name="Production",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=120)),
-                ('tolerance', models.FloatField(default=1.2, validators=[django.core.validators.MinValueValidator(0.1), django.core.validators.MaxValueValidator(10)])),
-                ('display', models.CharField(choices=[('rec709-tone', 'Tone'), ('rec709-plain', 'Plain')], default='rec709-tone', max_length=20)),
-                ('created', models.DateTimeField(auto_now_add=True)),
-                ('reference_camera', models.ForeignKey(blank=True, null=True, on_delete=django.db.models.deletion.PROTECT, related_name='+', to='productions.camera')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=120)),
+                (
+                    "tolerance",
+                    models.FloatField(
+                        default=1.2,
+                        validators=[
+                            django.core.validators.MinValueValidator(0.1),
+                            django.core.validators.MaxValueValidator(10),
+                        ],
+                    ),
+                ),
+                (
+                    "display",
+                    models.CharField(
+                        choices=[("rec709-tone", "Tone"), ("rec709-plain", "Plain")],
+                        default="rec709-tone",
+                        max_length=20,
+                    ),
+                ),
+                ("created", models.DateTimeField(auto_now_add=True)),
+                (
+                    "reference_camera",
+                    models.ForeignKey(
+                        blank=True,
+                        null=True,
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="+",
+                        to="productions.camera",
+                    ),
+                ),
             ],
         ),
         migrations.CreateModel(
-            name='Light',
+            name="Light",
             fields=[
-                ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('name', models.CharField(max_length=80)),
-                ('conditions', models.CharField(blank=True, max_length=200)),
-                ('position', models.PositiveSmallIntegerField(default=0)),
-                ('production', models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='lights', to='productions.production')),
+                (
+                    "id",
+                    models.BigAutoField(
+                        auto_created=True, primary_key=True, serialize=False, verbose_name="ID"
+                    ),
+                ),
+                ("name", models.CharField(max_length=80)),
+                ("conditions", models.CharField(blank=True, max_length=200)),
+                ("position", models.PositiveSmallIntegerField(default=0)),
+                (
+                    "production",
+                    models.ForeignKey(
+                        on_delete=django.db.models.deletion.PROTECT,
+                        related_name="lights",
+                        to="productions.production",
+                    ),
+                ),
             ],
             options={
-                'ordering': ['position', 'id'],
+                "ordering": ["position", "id"],
             },
         ),
         migrations.AddField(
-            model_name='camera',
-            name='production',
-            field=models.ForeignKey(on_delete=django.db.models.deletion.PROTECT, related_name='cameras', to='productions.production'),
+            model_name="camera",
+            name="production",
+            field=models.ForeignKey(
+                on_delete=django.db.models.deletion.PROTECT,
+                related_name="cameras",
+                to="productions.production",
+            ),
         ),
         migrations.AddConstraint(
-            model_name='production',
-            constraint=models.CheckConstraint(condition=models.Q(('tolerance__gt', 0)), name='tolerance_positive'),
+            model_name="production",
+            constraint=models.CheckConstraint(
+                condition=models.Q(("tolerance__gt", 0)), name="tolerance_positive"
+            ),
         ),
         migrations.AddConstraint(
-            model_name='light',
-            constraint=models.UniqueConstraint(fields=('production', 'name'), name='light_name_once'),
+            model_name="light",
+            constraint=models.UniqueConstraint(
+                fields=("production", "name"), name="light_name_once"
+            ),
         ),
         migrations.AddConstraint(
-            model_name='camera',
-            constraint=models.UniqueConstraint(fields=('production', 'letter'), name='letter_once'),
+            model_name="camera",
+            constraint=models.UniqueConstraint(fields=("production", "letter"), name="letter_once"),
         ),
         migrations.AddConstraint(
-            model_name='camera',
-            constraint=models.CheckConstraint(condition=models.Q(('levels__in', ['full', 'legal'])), name='camera_levels_known'),
+            model_name="camera",
+            constraint=models.CheckConstraint(
+                condition=models.Q(("levels__in", ["full", "legal"])), name="camera_levels_known"
+            ),
         ),
     ]

@@ -14,14 +14,14 @@ export function Scopes({
   letters: [string, string];
   stacked: boolean;
 }) {
-  const note = `outline ${letters[0]}, filled ${letters[1]}`;
+  const note = `line ${letters[0]}, filled ${letters[1]}`;
   return (
     <div
       className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : "rule w-[800px] shrink-0 border-r"}`}
     >
       <Scope
         title="RGB parade"
-        note={`${note} · % of display signal`}
+        note={`${note} · % of signal`}
         grow
         reference={reference}
         angle={angle}
@@ -29,7 +29,7 @@ export function Scopes({
       />
       <Scope
         title="Vectorscope"
-        note={`${note} · dashed: skin line, a convention`}
+        note={`${note} · skin line: a convention`}
         reference={reference}
         angle={angle}
         draw={drawVectorscope}

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import type { Board, Camera, Light } from "@/api/client";
 import { boardQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
@@ -10,7 +10,7 @@ import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, STATE_WORDS, type State, StateMark } from "@/shared/Marks";
 import { useKeys } from "@/shared/useKeys";
 import { BoardCell } from "./BoardCell";
-import { worstFirst } from "./order";
+import { urgency, worstFirst } from "./order";
 
 type Sheet =
   | { kind: "production" }
@@ -146,8 +146,6 @@ function Grid({
           >
             <span className="block font-semibold">Production</span>
             <span className="faint block text-2xs">
-              working in ACEScg / AP1
-              <br />
               Rec.709{production.display === "rec709-tone" ? ", tone scale" : ", plain"}
               <br />
               in tune ≤ {production.tolerance.toFixed(1)} ΔE
@@ -248,10 +246,52 @@ function Grid({
             </button>
           </div>
         )}
+        <WorkList board={board} />
         <Legend />
       </main>
       <Door side="right" text="Take away" onOpen={takeAway} />
     </div>
+  );
+}
+
+const WORK: Partial<Record<Board["cells"][number]["next_step"], string>> = {
+  read_chart: "read its chart",
+  read_reference: "read the reference's chart",
+  fit: "both charts are read: fit a match",
+  fit_again: "a reading or the encoding is newer than the match: fit again",
+  bring_in: "bring a clip in",
+};
+
+/** What is left to do, the furthest first. */
+function WorkList({ board }: { board: Board }) {
+  const open = board.cells
+    .filter((c) => WORK[c.next_step] && c.next_step !== "bring_in")
+    .sort((a, b) => urgency(b) - urgency(a));
+  if (!open.length) return null;
+  return (
+    <section className="px-4 py-2" aria-label="What is left to do">
+      <h2 className="faint mb-1">Left to do</h2>
+      <ul>
+        {open.map((cell) => {
+          const camera = board.cameras.find((c) => c.id === cell.camera_id);
+          const light = board.lights.find((l) => l.id === cell.light_id);
+          if (!camera || !light) return null;
+          return (
+            <li key={`${cell.light_id}-${cell.camera_id}`}>
+              <Link
+                className="hover:underline"
+                to={`/p/${board.production.id}/l/${light.id}/c/${camera.id}/chart`}
+              >
+                <b>
+                  {camera.letter} {camera.name}
+                </b>{" "}
+                in {light.name}: {WORK[cell.next_step]}
+              </Link>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
   );
 }
 

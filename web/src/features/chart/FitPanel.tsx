@@ -30,8 +30,11 @@ export function FitPanel({
     setLeaveOut((now) => (now.includes(index) ? now.filter((i) => i !== index) : [...now, index]));
   if (isReference) return <ReferencePanel angle={angle} />;
   return (
-    <section className="flex min-w-0 flex-1 flex-col gap-3 overflow-y-auto p-4" aria-label="Fit">
-      <div className="flex items-start gap-3 border-l-2 border-base-content bg-base-200 p-3">
+    <section
+      className="flex min-w-0 flex-1 flex-col gap-2.5 overflow-y-auto px-4 py-3"
+      aria-label="Fit"
+    >
+      <div className="flex items-start gap-3 border-l-2 border-base-content bg-base-100 px-3 py-2">
         <Verdict angle={angle} />
         <div className="ml-auto flex shrink-0 flex-col items-end gap-1.5">
           <button
@@ -112,7 +115,7 @@ function Verdict({ angle }: { angle: Angle }) {
       <p className="faint">
         ΔE {match.before.toFixed(1)} before, {match.white_only.toFixed(1)} with white and exposure
         alone, {match.after.toFixed(2)} on the chart now.{" "}
-        {worst && `${worst.name} stays ${worst.after.toFixed(1)} apart. `}
+        {worst && `${capital(worst.name)} stays ${worst.after.toFixed(1)} apart. `}
         {out.length > 0 &&
           `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
       </p>
@@ -141,7 +144,7 @@ function Steps({ angle }: { angle: Angle }) {
     [
       "White",
       `${signed(-match.warmth, 0)} mired, ${signed(-match.tint, 1)}`,
-      "warmth and tint (Duv·10³) given",
+      "and tint in Duv·10³, given",
     ],
     [
       "Colour",
@@ -180,7 +183,7 @@ function InCamera({ angle }: { angle: Angle }) {
           ? `${capital(parts.join(" and "))}, then shoot the chart again.`
           : "Nothing worth turning."}
       </p>
-      <p className="faint mt-3">Matrix, scene-linear between balanced whites</p>
+      <p className="faint mt-1.5">Matrix, scene-linear between balanced whites</p>
       <table className="value">
         <tbody>
           {match.matrix.map((row, i) => (

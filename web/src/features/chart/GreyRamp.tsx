@@ -12,21 +12,19 @@ export function GreyRamp({
   const low = Math.floor(Math.min(-3, ...all));
   const high = Math.ceil(Math.max(3, ...all));
   const x = (v: number) => 24 + ((v - low) / (high - low)) * 196;
-  const y = (v: number) => 134 - ((v - low) / (high - low)) * 118;
+  const y = (v: number) => 104 - ((v - low) / (high - low)) * 96;
   return (
-    <figure className="w-64 shrink-0 bg-base-200 p-2">
-      <figcaption className="faint text-2xs">
-        Grey ramp: angle over reference, stops from middle grey
-      </figcaption>
+    <figure className="w-60 shrink-0">
+      <figcaption className="faint text-2xs">Grey ramp, angle over reference, in stops</figcaption>
       <svg
-        viewBox="0 0 232 150"
+        viewBox="0 0 232 118"
         className="w-full"
         role="img"
         aria-label="Grey ramp, stops against stops"
       >
         {Array.from({ length: high - low + 1 }, (_, i) => low + i).map((v) => (
           <g key={v} stroke="currentColor" opacity={v === 0 ? 0.35 : 0.12}>
-            <path d={`M${x(v)} 16V134M24 ${y(v)}H220`} />
+            <path d={`M${x(v)} 8V104M24 ${y(v)}H220`} />
           </g>
         ))}
         <path
@@ -38,10 +36,10 @@ export function GreyRamp({
         {points.map((p) => (
           <circle key={p.index} cx={x(p.reference)} cy={y(p.angle)} r="3.2" fill="currentColor" />
         ))}
-        <text x="24" y="147" fontSize="9" fill="currentColor" opacity=".6">
+        <text x="24" y="116" fontSize="9" fill="currentColor" opacity=".6">
           {low}
         </text>
-        <text x="220" y="147" fontSize="9" textAnchor="end" fill="currentColor" opacity=".6">
+        <text x="220" y="116" fontSize="9" textAnchor="end" fill="currentColor" opacity=".6">
           +{high}
         </text>
       </svg>

@@ -65,7 +65,7 @@ export function Residuals({
         <button
           type="button"
           key={r.index}
-          className="flex h-4 w-full items-center gap-2 text-left"
+          className="flex h-[14px] w-full text-xs items-center gap-2 text-left"
           onClick={() => onToggle(r.index)}
         >
           <Swatch colours={[reference[r.index - 1], own[r.index - 1]]} />
@@ -86,7 +86,7 @@ export function Residuals({
 
 function Swatch({ colours }: { colours: (string | undefined)[] }) {
   return (
-    <span className="flex h-3 w-6 shrink-0" aria-hidden="true">
+    <span className="flex h-2.5 w-6 shrink-0" aria-hidden="true">
       {colours.map((c, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: reference and angle
         <span key={i} className="flex-1" style={{ background: c ?? "#555" }} />
@@ -114,7 +114,7 @@ function Row({
   return (
     <button
       type="button"
-      className={`flex h-4 w-full items-center gap-2 text-left hover:bg-base-300 ${out ? "line-through opacity-60" : ""}`}
+      className={`flex h-[14px] w-full text-xs items-center gap-2 text-left hover:bg-base-300 ${out ? "line-through opacity-60" : ""}`}
       aria-pressed={out}
       title={
         residual.predicted === null ? "" : `${residual.predicted.toFixed(2)} by a fit without it`
@@ -139,7 +139,7 @@ function Row({
           style={{ left: share(tolerance) }}
         />
       </span>
-      <span className="value w-24 text-right">
+      <span className="value w-24 text-right leading-none">
         <span className="faint">{residual.before.toFixed(1)} →</span> {residual.after.toFixed(2)}
       </span>
     </button>

@@ -1,0 +1,85 @@
+# Every target sets up from nothing what it needs; a second run starts in seconds.
+SHELL := /bin/bash
+PORT ?= 8000
+UV_VERSION := 0.13.9
+UV := .tools/bin/uv
+PY := .venv/bin/python
+STAMPS := .stamps
+export UV_PROJECT_ENVIRONMENT := .venv
+export SYNTONOS_CACHE := $(CURDIR)/var/cache
+export NPM_CONFIG_UPDATE_NOTIFIER := false
+
+.PHONY: setup demo test check bench schema plates clean
+.DELETE_ON_ERROR:
+
+setup: $(STAMPS)/python $(STAMPS)/web
+
+$(UV):
+	@echo "setup: installing uv into .tools"
+	@python3 -m venv .tools || { echo "python3 -m venv failed: on Debian, apt-get install python3-venv"; exit 1; }
+	@.tools/bin/python -m pip install --quiet --disable-pip-version-check uv==$(UV_VERSION)
+
+$(STAMPS)/python: uv.lock pyproject.toml | $(UV)
+	@echo "setup: Python packages (uv.lock)"
+	@$(UV) sync --frozen --quiet
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/node: web/package.json web/package-lock.json
+	@echo "setup: front-end packages (package-lock.json)"
+	@cd web && npm ci --no-audit --no-fund --loglevel=error
+	@mkdir -p $(STAMPS) && touch $@
+
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts -type f 2>/dev/null)
+$(STAMPS)/web: $(STAMPS)/node $(WEB_SOURCES)
+	@echo "setup: building the front end"
+	@cd web && npx vite build --logLevel warn
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/browser:
+	@if [ ! -x /usr/bin/chromium ]; then \
+	  echo "setup: Debian's Chromium, for the browser tests"; \
+	  SUDO=$$([ "$$(id -u)" = 0 ] || echo sudo); \
+	  $$SUDO apt-get update -qq && $$SUDO apt-get install -y -qq --no-install-recommends chromium >/dev/null; \
+	fi
+	@mkdir -p $(STAMPS) && touch $@
+
+demo: setup
+	@exec .venv/bin/syntonos demo --port $(PORT)
+
+test: setup $(STAMPS)/browser
+	@echo "test: front end (vitest)"
+	@cd web && npx vitest run --reporter=dot
+	@echo "test: compiling kernels once, before the parallel tests"
+	@$(PY) -m tests.warm
+	@echo "test: core, server, journeys (pytest)"
+	@$(PY) -m pytest -n 2 --dist loadfile -q
+
+check: $(STAMPS)/python $(STAMPS)/node
+	@echo "check: ruff"
+	@.venv/bin/ruff format --check -q . && .venv/bin/ruff check -q .
+	@echo "check: mypy"
+	@.venv/bin/mypy
+	@echo "check: import contracts"
+	@.venv/bin/lint-imports
+	@echo "check: biome and tsc"
+	@cd web && npx biome check . && npx tsc -p .
+	@echo "check: migrations, API schema and client are up to date"
+	@SYNTONOS_DATA=var/check DJANGO_SETTINGS_MODULE=syntonos.server.config.settings $(PY) -m django makemigrations --check --dry-run
+	@mkdir -p var/check && SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema var/check/schema.json
+	@diff -q var/check/schema.json web/schema.json || { echo "web/schema.json is old: make schema"; exit 1; }
+	@cd web && npx openapi-typescript schema.json -o ../var/check/schema.d.ts >/dev/null
+	@diff -q var/check/schema.d.ts web/src/api/schema.d.ts || { echo "the client is old: make schema"; exit 1; }
+
+schema: $(STAMPS)/python $(STAMPS)/node
+	@SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema web/schema.json
+	@cd web && npx openapi-typescript schema.json -o src/api/schema.d.ts >/dev/null
+
+bench: $(STAMPS)/python
+	@$(PY) -m tests.benchmarks.run
+
+plates: $(STAMPS)/python
+	@echo "plates: rendering the foundry anew; this takes about ten minutes"
+	@$(PY) -m syntonos.core.simulate.foundry.footage
+
+clean:
+	rm -rf .venv .tools .stamps var web/node_modules web/dist

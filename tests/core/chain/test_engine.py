@@ -1,0 +1,165 @@
+import numpy as np
+import PyOpenColorIO as ocio
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from syntonos.core.chain import (
+    TONE,
+    Chain,
+    Decode,
+    EncodingOutput,
+    Match,
+    Output,
+    compile_chain,
+    run,
+)
+from syntonos.core.chain.engine import Superseded, match_affine
+from syntonos.core.chain.readback import display_lab
+from syntonos.core.colorimetry import delta_e_2000
+from tests.library_keys import OCIO_TO_AP0
+
+MATCH = Match(
+    angle_flare=(0.002, 0.001, 0.001), angle_white=(1.2, 0.95, 0.8), stops=0.4,
+    matrix=((1.1, -0.12, 0.02), (0.03, 0.94, 0.03), (-0.02, -0.05, 1.07)),
+    reference_white=(1.05, 1.0, 0.9), reference_flare=(0.001, 0.001, 0.002),
+)  # fmt: skip
+
+
+def ocio_processor(transforms):
+    """Return OpenColorIO's float processor without its lossy optimisations."""
+    group = ocio.GroupTransform(transforms)
+    processor = ocio.Config.CreateRaw().getProcessor(group)
+    return processor.getOptimizedCPUProcessor(
+        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+    )
+
+
+def ocio_affine(mat, offset=(0, 0, 0)):
+    full = np.eye(4)
+    full[:3, :3] = mat
+    return ocio.MatrixTransform(full.ravel().tolist(), [*map(float, offset), 0.0])
+
+
+def ocio_plain(slug, match=None):
+    """The chain to `rec709-plain` in OpenColorIO's own curves and matrices."""
+    steps = [ocio.BuiltinTransform(OCIO_TO_AP0[slug])]
+    back = ocio.BuiltinTransform("ACEScg_to_ACES2065-1")
+    back.setDirection(ocio.TRANSFORM_DIR_INVERSE)
+    steps.append(back)
+    if match is not None:
+        steps.append(ocio_affine(*match_affine(match)))
+    steps.append(ocio.BuiltinTransform("ACEScg_to_ACES2065-1"))
+    from syntonos.core.encodings import GAMUTS, gamut_matrix
+
+    steps.append(ocio_affine(gamut_matrix(GAMUTS["ap0"], GAMUTS["bt709"])))
+    steps.append(ocio.RangeTransform(0.0, 1.0, 0.0, 1.0))
+    gamma = ocio.ExponentTransform([2.4, 2.4, 2.4, 1.0])
+    gamma.setDirection(ocio.TRANSFORM_DIR_INVERSE)
+    return ocio_processor([*steps, gamma])
+
+
+def through(processor, code):
+    out = np.ascontiguousarray(code, np.float32).copy()
+    processor.applyRGB(out.reshape(-1))
+    return out
+
+
+def _codes(count=4000):
+    rng = np.random.default_rng(5)
+    grey = rng.uniform(0.1, 0.75, (count, 1))
+    return np.clip(grey + rng.normal(0, 0.06, (count, 3)), 0, 1).astype(np.float32)
+
+
+@pytest.mark.parametrize("slug", OCIO_TO_AP0)
+@pytest.mark.parametrize("match", [None, MATCH], ids=["no match", "match"])
+def test_chain_agrees_with_opencolorio_lossless(slug, match):
+    codes = _codes()
+    ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
+    theirs = through(ocio_plain(slug, match), codes)
+    # Judged as colours: near black a root magnifies both libraries' float32 rounding.
+    assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.02
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.sampled_from(sorted(OCIO_TO_AP0)),
+    st.lists(st.floats(0.6, 1.6), min_size=6, max_size=6),
+    st.floats(-1.5, 1.5),
+    st.lists(st.floats(-0.2, 0.2), min_size=6, max_size=6),
+)
+def test_random_matches_agree_with_opencolorio(slug, whites, stops, mixing):
+    a, b, c, d, e, f = mixing
+    match = Match(
+        angle_white=tuple(whites[:3]), reference_white=tuple(whites[3:]), stops=stops,
+        matrix=((1 - a - b, a, b), (c, 1 - c - d, d), (e, f, 1 - e - f)),
+    )  # fmt: skip
+    codes = _codes(300)
+    ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
+    theirs = through(ocio_plain(slug, match), codes)
+    assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.05
+
+
+@pytest.mark.parametrize("levels", ["full", "legal"])
+def test_an_encoding_to_itself_is_identity(levels):
+    codes = _codes()
+    chain = Chain(
+        Decode("s-log3/s-gamut3.cine", levels), EncodingOutput("s-log3/s-gamut3.cine", levels)
+    )
+    # Half a code value of 12 bit.
+    np.testing.assert_allclose(run(compile_chain(chain), codes), codes, atol=1.2e-4)
+
+
+def test_neutral_stays_neutral_through_a_match_between_whites():
+    match = Match(angle_white=(1.3, 0.95, 0.7), reference_white=(1.1, 1.0, 0.8), stops=0.5,
+                  matrix=MATCH.matrix)  # fmt: skip
+    mat, offset = match_affine(match)
+    from syntonos.core.chain.engine import mix_matrix
+
+    to_lin = np.linalg.inv(mix_matrix(match.mix))
+    got = mat @ to_lin @ np.array(match.angle_white) + offset
+    want = to_lin @ np.array(match.reference_white) * 2**0.5
+    np.testing.assert_allclose(got, want, atol=1e-12)
+
+
+def test_tone_holds_middle_grey_and_undoes_itself():
+    assert TONE.apply(0.18) == pytest.approx(TONE.grey, abs=1e-12)
+    assert TONE.apply(0.18 * 2**TONE.stops_to_white) == pytest.approx(1, abs=1e-12)
+    # BT.709's camera curve gives 18 % the value 0.409008; through BT.1886 that is 0.117.
+    assert 0.409008**2.4 == pytest.approx(TONE.grey, abs=2e-4)
+    lin = np.geomspace(1e-4, 0.18 * 2**TONE.stops_to_white * 0.99, 500)
+    assert (np.diff(TONE.apply(lin)) > 0).all()
+    np.testing.assert_allclose(TONE.invert(TONE.apply(lin)), lin, rtol=1e-9)
+
+
+def test_engine_shows_the_tone_formula():
+    lin = np.geomspace(0.001, 20, 300)
+    grey = np.repeat(lin[:, None], 3, axis=1).astype(np.float32)
+    shown = run(compile_chain(Chain(Decode("linear/bt709"), Output("rec709-tone"))), grey)
+    # 1e-5 is a hundredth of a 10-bit code.
+    np.testing.assert_allclose(shown[:, 1], TONE.apply(lin) ** (1 / 2.4), atol=1e-5)
+
+
+def test_nan_negative_and_bright_pixels_come_through():
+    codes = np.array([[0.4, np.nan, 0.4], [-0.2, -0.2, -0.2], [1.5, 1.5, 1.5]], np.float32)
+    out = run(compile_chain(Chain(Decode("v-log/v-gamut"), Output())), codes)
+    assert np.isnan(out[0]).any()
+    np.testing.assert_array_equal(out[1], 0)
+    np.testing.assert_allclose(out[2], 1)
+
+
+@pytest.mark.parametrize("shape", [(3,), (7, 3), (5, 4, 3), (600, 9, 3)])
+def test_shape_dtype_and_threads_change_nothing(shape):
+    codes = np.random.default_rng(0).random(shape).astype(np.float32)
+    program = compile_chain(Chain(Decode("log3g10/rwg"), Output()))
+    one = run(program, codes)
+    assert one.shape == shape
+    assert one.dtype == np.float32
+    np.testing.assert_array_equal(one, run(program, codes, threads=2))
+
+
+def test_a_superseded_run_gives_up():
+    frame = np.zeros((200, 200, 3), np.float32)
+    with pytest.raises(Superseded):
+        run(compile_chain(Chain(Decode("s-log3/s-gamut3"), Output())), frame,
+            is_superseded=lambda: True)  # fmt: skip

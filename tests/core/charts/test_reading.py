@@ -1,0 +1,77 @@
+import numpy as np
+import pytest
+
+from syntonos.core.charts import read_chart
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ChartError
+from syntonos.core.simulate.spectra import chart_reflectances
+from tests.simulated import DAY, camera_a, reading, shoot
+
+ENCODING = find_encoding("logc3-ei800/awg3")
+
+
+def _truth(camera):
+    raw = camera.expose(chart_reflectances() * DAY) * 0.95
+    return (raw + camera.flare) @ camera.raw_matrix().T
+
+
+def test_patches_are_read_in_scene_linear_without_bias():
+    camera = camera_a(noise=0.03)
+    got = reading(camera, frames=4)
+    want = _truth(camera)
+    # Four frames of some 400 pixels a patch; what is left is noise and 16-bit steps.
+    np.testing.assert_allclose(got.lin_rgb, want, rtol=0.01, atol=0.0015)
+    errors = np.abs(got.lin_rgb - want).mean(axis=1)
+    stated = np.array([p.error for p in got.patches]) * want[18].mean()
+    assert 0.4 < np.median(errors / stated) < 2.5
+
+
+def test_a_hand_in_one_of_three_frames_does_not_count():
+    shot = shoot(camera_a(), frames=3)
+    clean = read_chart(shot.frames, shot.corners, ENCODING)
+    shot.frames[1] = np.full_like(shot.frames[1], 0.35)
+    covered = read_chart(shot.frames, shot.corners, ENCODING)
+    np.testing.assert_allclose(covered.lin_rgb, clean.lin_rgb, rtol=0.01, atol=5e-4)
+
+
+def test_clipped_patches_are_flagged_even_below_the_file_s_ceiling():
+    # The sensor clips at 90 % of its light; the curve's own top is 55 times higher.
+    got = reading(camera_a(clip=0.7, stops=0.3))
+    flagged = {p.index for p in got.patches if "clipped" in p.flags}
+    assert 19 in flagged
+    assert not flagged & {1, 3, 5, 8, 13, 21, 22, 23, 24}
+
+
+def test_a_well_exposed_chart_has_no_flags():
+    assert [p.flags for p in reading(camera_a()).patches] == [()] * 24
+
+
+def test_glare_over_part_of_a_patch_is_suspected():
+    shot = shoot(camera_a(), frames=2)
+    x, y = shot.centres[12].astype(int)
+    for frame in shot.frames:
+        frame[y - 9 : y + 1, x - 9 : x + 1] += 0.15
+    got = read_chart(shot.frames, shot.corners, ENCODING)
+    assert got.patches[12].flags == ("glare",)
+
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        (lambda c: c - [365, 0], "chart.outside"),
+        (lambda c: c[[0, 2, 1, 3]], "chart.corners"),
+        (lambda c: np.repeat(c[:1], 4, axis=0), "chart.corners"),
+        (lambda c: c.mean(axis=0) + (c - c.mean(axis=0)) * 0.05, "chart.too_small"),
+    ],
+)
+def test_corners_that_cannot_be_read_say_why(change, code):
+    shot = shoot(camera_a(), frames=1)
+    with pytest.raises(ChartError) as caught:
+        read_chart(shot.frames, change(shot.corners), ENCODING)
+    assert caught.value.code == code
+
+
+def test_frames_of_two_sizes_are_refused():
+    shot = shoot(camera_a(), frames=2)
+    with pytest.raises(ChartError):
+        read_chart([shot.frames[0], shot.frames[1][:-2]], shot.corners, ENCODING)

@@ -1,0 +1,172 @@
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from syntonos.core.chain import Match
+from syntonos.core.chain.engine import mix_matrix
+from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
+from syntonos.core.errors import FitError
+from syntonos.core.matching import (
+    FitOptions,
+    fit_match,
+    fit_to_json,
+    reading_from_json,
+    reading_to_json,
+)
+from syntonos.core.matching.fit import apply_match, working
+from syntonos.core.matching.metric import difference_jacobian, scene_delta_e
+from syntonos.core.matching.tuner import tuner_of
+from tests.simulated import DAY, TUNGSTEN, camera_a, camera_b, off_chart, reading
+
+
+def _changed(base, lin_ap1):
+    """Return a reading with other values, given in scene-linear AP1."""
+    back = gamut_matrix(AP1, find_encoding(base.encoding).gamut)
+    patches = tuple(
+        replace(p, lin_rgb=tuple(map(float, back @ v)))
+        for p, v in zip(base.patches, lin_ap1, strict=True)
+    )
+    return replace(base, patches=patches)
+
+
+KNOWN = Match(
+    angle_white=(1.08, 0.99, 0.9), stops=0.45,
+    matrix=((1.08, -0.1, 0.02), (0.03, 0.93, 0.04), (-0.02, -0.08, 1.1)),
+    reference_white=(1.0, 1.0, 1.0),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("warm", [(1.0, 1.0, 1.0), (1.35, 0.97, 0.55)], ids=["neutral", "warm"])
+def test_a_known_match_is_found_again(warm):
+    own = reading(camera_a())
+    white = np.array(warm) / (np.array(warm) @ AP1.to_xyz[1])
+    known = replace(KNOWN, reference_white=tuple(white))
+    reference = _changed(own, apply_match(known, working(own)))
+    fit = fit_match(reference, own)
+    lin = off_chart(camera_a())
+    white_lin = np.linalg.solve(mix_matrix(0.2), white)
+    miss = scene_delta_e(apply_match(fit.match, lin), apply_match(known, lin), white_lin)
+    # The weak pull towards identity and the greys' own tint leave a trace.
+    assert miss.mean() < 0.15
+    assert fit.after < 0.1
+    # The camera's own greys are not exactly neutral, so exposure is found to a few hundredths.
+    assert fit.flare_share == pytest.approx(0, abs=1e-4)
+
+
+@pytest.mark.parametrize(("light", "seed"), [(DAY, 15), (DAY, 10), (TUNGSTEN, 2), (DAY, 20)])
+def test_off_chart_colours_come_closer_than_by_white_and_exposure(light, seed):
+    a, b = camera_a(white_light=light), camera_b(seed, white_light=light)
+    reference, own = reading(a, light=light), reading(b, light=light)
+    fit = fit_match(reference, own)
+    plain = fit_match(reference, own, FitOptions(model="white"))
+    want, got = off_chart(a, light=light), off_chart(b, light=light)
+    white = np.linalg.solve(mix_matrix(0.2), np.array(fit.match.reference_white))
+    error = scene_delta_e(apply_match(fit.match, got), want, white).mean()
+    alone = scene_delta_e(apply_match(plain.match, got), want, white).mean()
+    assert error <= 0.6 * alone
+    assert fit.left_one_out == pytest.approx(error, rel=0.75)
+
+
+def test_exposure_white_and_flare_are_told_in_their_units():
+    a = camera_a(white_light=DAY, flare=0.0)
+    b = replace(a, stops=-0.5, flare=0.015, encoding="s-log3/s-gamut3.cine")
+    fit = fit_match(reading(a), reading(b))
+    assert fit.match.stops == pytest.approx(0.5, abs=0.02)
+    assert fit.warmth == pytest.approx(0, abs=2)
+    # 1.5 % of a 100 % white, on a chart whose white gives 0.84 under this light.
+    assert fit.flare_share == pytest.approx(0.015 / (0.95 * 0.88), rel=0.2)
+    assert fit.left_one_out < 0.6
+
+
+def test_clean_readings_carry_no_flare():
+    a = camera_a(white_light=DAY)
+    fit = fit_match(reading(a, seed=1), reading(a, seed=2))
+    assert fit.flare_share == 0
+    assert fit.after < 0.3
+
+
+def test_a_glared_patch_does_not_pull_the_others():
+    def glare(raw):
+        out = raw.copy()
+        out[14] += 0.12
+        return out
+
+    reference = reading(camera_a())
+    clean = fit_match(reference, reading(camera_b()))
+    spoilt = fit_match(reference, reading(camera_b(), patches=glare))
+    rest = [i for i in range(24) if i != 14]
+    before, after = ([f.residuals[i].after for i in rest] for f in (clean, spoilt))
+    assert np.mean(after) < np.mean(before) + 0.15
+    assert spoilt.residuals[14].after > 4
+
+
+def test_clipped_and_chosen_patches_are_left_out_with_their_reason():
+    reference, own = reading(camera_a()), reading(camera_b(clip=0.6, stops=0.2))
+    fit = fit_match(reference, own, FitOptions(leave_out=(13,)))
+    reasons = {r.index: r.left_out for r in fit.residuals if r.left_out}
+    assert reasons[19] == "clipped in the angle"
+    assert reasons[13] == "by hand"
+    assert fit.residuals[18].predicted is None
+
+
+def test_few_patches_give_white_and_exposure_and_fewer_are_refused():
+    reference, own = reading(camera_a()), reading(camera_b())
+    fit = fit_match(reference, own, FitOptions(leave_out=tuple(range(1, 15))))
+    assert fit.model == "white"
+    assert fit.warnings
+    with pytest.raises(FitError) as caught:
+        fit_match(reference, own, FitOptions(leave_out=tuple(range(1, 20))))
+    assert caught.value.code == "fit.too_few"
+    with pytest.raises(FitError) as caught:
+        fit_match(reference, own, FitOptions(leave_out=(20, 21, 22, 23)))
+    assert caught.value.code == "fit.no_greys"
+
+
+def test_the_grey_ramp_speaks_against_wrong_levels_and_only_then():
+    reference = reading(camera_a())
+    right = camera_b(levels="legal")
+    assert not [w for w in fit_match(reference, reading(right)).warnings if "levels" in w]
+    wrong = reading(right)
+    wrong = replace(wrong, levels="full", patches=_as_full(wrong))
+    warnings = fit_match(reference, wrong).warnings
+    assert any("angle speaks against full levels" in w for w in warnings)
+
+
+def _as_full(got):
+    from syntonos.core.encodings import decode
+
+    curve = find_encoding(got.encoding).curve
+    return tuple(
+        replace(p, lin_rgb=tuple(decode(np.array(p.code_rgb), curve).tolist())) for p in got.patches
+    )
+
+
+def test_the_local_metric_is_ciede2000_for_small_changes():
+    rng = np.random.default_rng(0)
+    lin, white = rng.uniform(0.02, 0.9, (200, 3)), np.ones(3)
+    step = rng.normal(0, 2e-4, (200, 3))
+    told = np.linalg.norm(np.einsum("nij,nj->ni", difference_jacobian(lin, white), step), axis=1)
+    true = scene_delta_e(lin, lin + step, white)
+    np.testing.assert_allclose(told, true, rtol=0.08, atol=2e-3)
+
+
+def test_the_tuner_reads_a_turned_picture_and_rests_after_the_match():
+    reference = reading(camera_a(white_light=DAY))
+    lin = working(reference)
+    turned = _changed(reference, lin * 2**0.25)
+    assert tuner_of(reference, turned, None).exposure == pytest.approx(0.25, abs=0.01)
+    own = reading(camera_b())
+    rest = tuner_of(reference, own, fit_match(reference, own).match)
+    assert abs(rest.exposure) < 0.02
+    assert abs(rest.warmth) < 2
+    assert abs(rest.strength) < 4
+
+
+def test_readings_and_fits_survive_json():
+    import json
+
+    own = reading(camera_a())
+    assert reading_from_json(json.loads(json.dumps(reading_to_json(own)))) == own
+    plain = json.loads(json.dumps(fit_to_json(fit_match(own, own)), allow_nan=False))
+    assert len(plain["residuals"]) == 24

@@ -1,0 +1,93 @@
+import struct
+
+import numpy as np
+import OpenImageIO as oiio
+import pytest
+
+from syntonos.core.errors import MediaError
+from syntonos.core.media import read_frame, read_info, write_frame
+
+
+@pytest.mark.parametrize(("name", "bits"), [("a.png", 16), ("a.tif", 16), ("a.dpx", 10)])
+def test_integer_formats_keep_code_values(tmp_path, name, bits):
+    top = 2**bits - 1
+    code = (np.arange(24 * 16 * 3).reshape(16, 24, 3) * 7 % (top + 1) / top).astype(np.float32)
+    write_frame(tmp_path / name, code)
+    frame = read_frame(tmp_path / name)
+    np.testing.assert_allclose(frame.code_rgb, code, atol=1e-7)
+    assert (frame.info.width, frame.info.height, frame.info.bits) == (24, 16, bits)
+    assert frame.code_rgb.dtype == np.float32
+
+
+@pytest.mark.parametrize("half", [True, False])
+def test_exr_keeps_values_beyond_one_and_below_zero(tmp_path, half):
+    code = np.array([[[-0.25, 0.5, 60.0]]], np.float32)
+    write_frame(tmp_path / "a.exr", code, half=half)
+    np.testing.assert_array_equal(read_frame(tmp_path / "a.exr").code_rgb, code)
+
+
+def _oiio(path, channels=3, kind=oiio.UINT16, bits=0, value=0.5):
+    spec = oiio.ImageSpec(8, 8, channels, kind)
+    if bits:
+        spec.attribute("oiio:BitsPerSample", bits)
+    out = oiio.ImageOutput.create(str(path))
+    out.open(str(path), spec)
+    out.write_image(np.full((8, 8, channels), value, np.float32))
+    out.close()
+    return path
+
+
+def _png_header(path, width, height):
+    head = struct.pack(">IIBBBBB", width, height, 16, 2, 0, 0, 0)
+    import zlib
+
+    crc = struct.pack(">I", zlib.crc32(b"IHDR" + head))
+    data = struct.pack(">I", 4) + b"IDAT\x78\x9c\x03\x00\x00\x00\x00\x00"
+    path.write_bytes(b"\x89PNG\r\n\x1a\n" + struct.pack(">I", 13) + b"IHDR" + head + crc + data)
+    return path
+
+
+def _text(path):
+    path.write_text("no picture at all")
+    return path
+
+
+def _cut(path):
+    write_frame(path, np.random.default_rng(0).random((64, 64, 3)).astype(np.float32))
+    path.write_bytes(path.read_bytes()[:3000])
+    return path
+
+
+@pytest.mark.parametrize(
+    ("make", "code"),
+    [
+        (lambda d: d / "gone.png", "media.missing"),
+        (lambda d: _text(d / "a.jpg"), "media.format"),
+        (lambda d: _text(d / "a.png"), "media.unreadable"),
+        (lambda d: _cut(d / "a.tif"), "media.truncated"),
+        (lambda d: _oiio(d / "a.png", kind=oiio.UINT8), "media.depth"),
+        (lambda d: _oiio(d / "a.dpx", bits=12), "media.depth"),
+        (lambda d: _oiio(d / "a.png", channels=4), "media.channels"),
+        (lambda d: _oiio(d / "a.tif", channels=1), "media.channels"),
+        (lambda d: _oiio(d / "a.exr", kind=oiio.FLOAT, value=np.nan), "media.not_finite"),
+        (lambda d: _png_header(d / "a.png", 40_000, 40_000), "media.too_large"),
+    ],
+    ids=["missing", "ending", "text", "cut", "8 bit", "12 bit", "alpha", "grey", "nan", "huge"],
+)
+def test_what_cannot_be_used_says_why_and_what_to_do(tmp_path, make, code):
+    with pytest.raises(MediaError) as caught:
+        read_frame(make(tmp_path))
+    assert caught.value.code == code
+    assert caught.value.hint
+
+
+def test_the_head_alone_tells_size_and_depth(tmp_path):
+    write_frame(tmp_path / "a.dpx", np.zeros((9, 12, 3), np.float32))
+    info = read_info(tmp_path / "a.dpx")
+    assert (info.width, info.height, info.format, info.bits) == (12, 9, "DPX", 10)
+
+
+def test_a_frame_that_cannot_be_written_leaves_nothing(tmp_path):
+    with pytest.raises(MediaError):
+        write_frame(tmp_path / "none" / "a.png", np.zeros((4, 4, 3), np.float32))
+    assert list(tmp_path.rglob("*")) == []

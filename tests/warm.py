@@ -1,0 +1,34 @@
+"""Done once before the tests run in parallel: kernels compiled, demo footage made."""
+
+import os
+from pathlib import Path
+
+import numpy as np
+
+MEDIA = Path(os.environ.get("SYNTONOS_TEST_MEDIA", "var/test/media")).resolve()
+
+
+def demo_media() -> Path:
+    """Return the folder with the demo's footage, made where it is missing."""
+    from syntonos.core.simulate.foundry.footage import write_footage
+
+    write_footage(MEDIA / "bellfounders")
+    return MEDIA
+
+
+def main() -> None:
+    from syntonos.core.chain import Chain, Decode, Output, apply_lut, bake_lut
+    from syntonos.core.encodings import CURVES, decode, encode
+    from syntonos.core.scopes import count_scopes
+
+    table = bake_lut(Chain(Decode("n-log/n-gamut", "legal"), Output()), 17)
+    for interpolation in ("tetrahedral", "trilinear"):
+        count_scopes(apply_lut(table[0], table, interpolation=interpolation))
+    for curve in CURVES.values():
+        for dtype in (np.float32, np.float64):
+            encode(decode(np.array([0.5], dtype), curve), curve)
+    demo_media()
+
+
+if __name__ == "__main__":
+    main()
