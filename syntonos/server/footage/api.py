@@ -6,7 +6,7 @@ from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Router, Status
 
 from syntonos.core.chain import Output, read_chain
 from syntonos.server.footage import pictures, services
@@ -37,8 +37,11 @@ def list_media(request: HttpRequest, folder: str = "") -> Any:
 def register_clip(request: HttpRequest, body: ClipIn) -> Any:
     camera = get_object_or_404(Camera, pk=body.camera_id)
     light = get_object_or_404(Light, pk=body.light_id)
-    return 201, services.register_clip(
-        camera=camera, light=light, kind=body.kind, files=body.files, name=body.name
+    return Status(
+        201,
+        services.register_clip(
+            camera=camera, light=light, kind=body.kind, files=body.files, name=body.name
+        ),
     )
 
 

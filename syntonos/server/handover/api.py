@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import FileResponse, Http404, HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Router, Status
 
 from syntonos.server.handover import services
 from syntonos.server.handover.models import Export
@@ -45,7 +45,7 @@ def list_exports(request: HttpRequest, light_id: int, camera_id: int) -> Any:
 def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: ExportIn) -> Any:
     light, camera = _place(light_id, camera_id)
     row = services.export_lut(light=light, camera=camera, target=body.target, size=body.size)
-    return 201, export_out(row)
+    return Status(201, export_out(row))
 
 
 @router.get("/exports/{export_id}/file", include_in_schema=False)

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Router, Status
 
 from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
 from syntonos.core.chain.engine import to_bytes
@@ -89,7 +89,7 @@ def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
 @router.post("/clips/{clip_id}/readings", response={201: ReadingOut}, operation_id="readChart")
 def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
     row = services.read(_clip(clip_id), body.corners, found_by=body.found_by, frames=body.frames)
-    return 201, reading_out(row)
+    return Status(201, reading_out(row))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/matches", response=list[MatchOut],
@@ -104,13 +104,13 @@ def list_matches(request: HttpRequest, light_id: int, camera_id: int) -> Any:
 def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
     light, camera = _place(light_id, camera_id)
     wanted = services.FitRequest(body.model, tuple(body.leave_out), body.base_number)
-    return 201, match_out(services.fit(light=light, camera=camera, request=wanted))
+    return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
 
 
 @router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")
 def restore_match(request: HttpRequest, match_id: int, body: RestoreIn) -> Any:
     old = get_object_or_404(Match, pk=match_id)
-    return 201, match_out(services.restore(old, base_number=body.base_number))
+    return Status(201, match_out(services.restore(old, base_number=body.base_number)))
 
 
 def _side(light: Light, camera: Camera, match: Match | None, display: str,

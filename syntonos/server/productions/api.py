@@ -6,7 +6,7 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router
+from ninja import Router, Status
 
 from syntonos.core.encodings import ENCODINGS, find_encoding
 from syntonos.server.productions import selectors, services
@@ -54,7 +54,7 @@ def list_productions(request: HttpRequest) -> Any:
 
 @router.post("/productions", response={201: ProductionOut}, operation_id="createProduction")
 def create_production(request: HttpRequest, body: ProductionIn) -> Any:
-    return 201, services.create_production(name=body.name)
+    return Status(201, services.create_production(name=body.name))
 
 
 @router.patch("/productions/{production_id}", response=ProductionOut,
@@ -86,7 +86,7 @@ def get_board(request: HttpRequest, production_id: int) -> Any:
              operation_id="createCamera")  # fmt: skip
 def create_camera(request: HttpRequest, production_id: int, body: CameraIn) -> Any:
     production = get_object_or_404(selectors.productions(), pk=production_id)
-    return 201, camera_out(services.create_camera(production, body.dict()), production)
+    return Status(201, camera_out(services.create_camera(production, body.dict()), production))
 
 
 @router.patch("/cameras/{camera_id}", response=CameraOut, operation_id="changeCamera")
@@ -100,7 +100,7 @@ def change_camera(request: HttpRequest, camera_id: int, body: CameraChange) -> A
              operation_id="createLight")  # fmt: skip
 def create_light(request: HttpRequest, production_id: int, body: LightIn) -> Any:
     production = get_object_or_404(selectors.productions(), pk=production_id)
-    return 201, services.create_light(production, body.dict())
+    return Status(201, services.create_light(production, body.dict()))
 
 
 @router.patch("/lights/{light_id}", response=LightOut, operation_id="changeLight")

@@ -1,0 +1,163 @@
+import json
+from dataclasses import replace
+
+import numpy as np
+import PyOpenColorIO as ocio
+import pytest
+
+from syntonos.cli.main import main
+from syntonos.core.chain import Output, compile_chain, read_chain, run
+from syntonos.core.chain.readback import display_lab
+from syntonos.core.colorimetry import delta_e_2000
+from syntonos.core.formats import read_cube
+from syntonos.core.media import read_frame, write_frame
+from tests.simulated import background, camera_a, shoot
+
+
+def files(media, camera, shot="01"):
+    return sorted(str(p) for p in (media / camera).glob(f"*_{shot}_*"))
+
+
+def _match(media, *more, angle="Cedar", slug="v-log/v-gamut", levels="legal"):
+    return main(
+        ["match", "--reference", *files(media, "Alder"), "--reference-encoding", "logc3",
+         "--angle", *files(media, angle), "--angle-encoding", slug, "--angle-levels", levels,
+         *map(str, more)]
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("angle", "slug", "levels"),
+    [("Birch", "s-log3/s-gamut3.cine", "full"), ("Cedar", "v-log/v-gamut", "legal")],
+)
+def test_match_finds_both_charts_and_its_lut_holds_in_another_library(
+    media, tmp_path, angle, slug, levels
+):
+    cube, report = tmp_path / "m.cube", tmp_path / "m.json"
+    assert _match(media, "--to", "rec709-tone", "--out", cube, "--report", report,
+                  angle=angle, slug=slug, levels=levels) == 0  # fmt: skip
+    said = json.loads(report.read_text())
+    assert said["fit"]["left_one_out"] < 0.6 * said["fit"]["white_only"]
+    assert said["patches_left_out"] == []
+    # The file applied by OpenColorIO to the scene clip, against the exact chain.
+    codes = read_frame(files(media, angle, "02")[0]).code_rgb.reshape(-1, 3)
+    chain = read_chain(said["chain"])
+    exact = run(compile_chain(chain), codes)
+    transform = ocio.FileTransform(str(cube), interpolation=ocio.INTERP_TETRAHEDRAL)
+    processor = ocio.Config.CreateRaw().getProcessor(transform)
+    seen = np.ascontiguousarray(codes.copy())
+    processor.getOptimizedCPUProcessor(
+        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+    ).applyRGB(seen.reshape(-1))
+    d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))
+    assert d.mean() < 0.1
+    assert np.percentile(d, 99.9) < 0.8
+
+
+def test_a_lut_to_the_reference_s_encoding_agrees_with_its_chain(media, tmp_path, capsys):
+    cube, report, chain = (tmp_path / n for n in ("m.cube", "m.json", "c.json"))
+    assert _match(media, "--size", 33, "--out", cube, "--report", report) == 0
+    document = json.loads(report.read_text())["chain"]
+    assert document["stages"][-1] == {
+        "kind": "output-encoding", "encoding": "logc3-ei800/awg3", "levels": "full"
+    }  # fmt: skip
+    chain.write_text(json.dumps(document))
+    again = tmp_path / "again.cube"
+    assert main(["bake", str(chain), "--size", "33", "--out", str(again)]) == 0
+    np.testing.assert_array_equal(
+        read_cube(again.read_bytes()).table, read_cube(cube.read_bytes()).table
+    )
+    capsys.readouterr()
+    assert main(["readback", str(cube), "--chain", str(chain),
+                 "--image", files(media, "Cedar", "02")[0]]) == 0  # fmt: skip
+    said = capsys.readouterr().out
+    assert said.count("delta E mean") == 8
+    plain = replace(read_chain(document), output=Output("rec709-plain"))
+    chain.write_text(json.dumps({**document, "stages": [*document["stages"][:-1],
+                                {"kind": "output", "target": "rec709-plain"}]}))  # fmt: skip
+    assert read_chain(json.loads(chain.read_text())) == plain
+
+
+def test_wrong_levels_are_obeyed_with_a_warning(media, tmp_path, capsys):
+    assert _match(media, "--out", tmp_path / "m.cube", "--size", 17, levels="full") == 0
+    assert "speaks against full levels" in capsys.readouterr().err
+
+
+def test_chart_prints_one_object(media, capsys):
+    assert main(["chart", *files(media, "Birch")[:2], "--encoding", "s-log3/s-gamut3.cine",
+                 "--json"]) == 0  # fmt: skip
+    said = json.loads(capsys.readouterr().out)
+    assert said["orientation_certain"] is True
+    assert said["levels"] == "full"
+    assert [p["index"] for p in said["patches"]] == list(range(1, 25))
+    assert set(said["patches"][0]) >= {"centre", "code_rgb", "lin_rgb", "spread", "flags"}
+    corners = [f"{x},{y}" for x, y in said["corners"]]
+    assert main(["chart", files(media, "Birch")[0], "--encoding", "s-log3/s-gamut3.cine",
+                 "--corners", *corners]) == 0  # fmt: skip
+
+
+def test_encodings_are_listed(capsys):
+    assert main(["encodings", "--json"]) == 0
+    slugs = {row["slug"] for row in json.loads(capsys.readouterr().out)}
+    assert {"logc4/awg4", "n-log/n-gamut", "rec709", "srgb", "linear/ap1"} <= slugs
+
+
+def test_an_uncertain_orientation_is_asked_for(tmp_path, capsys, monkeypatch):
+    from syntonos.cli import commands
+
+    shot = shoot(camera_a(), frames=1)
+    path = tmp_path / "a.tif"
+    write_frame(path, shot.frames[0])
+    certain = commands.find_chart
+    monkeypatch.setattr(
+        commands, "find_chart", lambda code: replace(certain(code), orientation_certain=False)
+    )
+    assert main(["chart", str(path), "--encoding", "logc3"]) == 3
+    assert "which way up" in capsys.readouterr().err
+
+
+def _clipped(path):
+    shot = shoot(camera_a(encoding="rec709", stops=4), frames=1)
+    write_frame(path, shot.frames[0])
+    return [f"{x:.1f},{y:.1f}" for x, y in shot.corners]
+
+
+def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
+    empty, text, white = tmp_path / "empty.tif", tmp_path / "t.png", tmp_path / "w.tif"
+    write_frame(empty, camera_a().record(background()))
+    text.write_text("hello")
+    corners = _clipped(white)
+    out = tmp_path / "o.cube"
+    chain = tmp_path / "c.json"
+    chain.write_text('{"syntonos": "chain", "version": 99, "stages": []}')
+    broken = tmp_path / "b.json"
+    broken.write_text("{")
+    cases = [
+        (["chart", str(text), "--encoding", "logc3"], "no PNG picture"),
+        (["chart", str(empty), "--encoding", "logc3"], "No 24-patch chart"),
+        (["chart", str(empty), "--encoding", "nope"], "no encoding"),
+        (["chart", str(tmp_path / "gone.tif"), "--encoding", "logc3"], "no file"),
+        (["chart", str(empty), "--encoding", "logc3", "--corners", "1,1", "2", "3,3", "4,4"],
+         "not x,y"),
+        (["chart", str(empty), "--encoding", "logc3", "--corners", "900,1", "990,1", "990,60",
+          "900,60"], "outside"),
+        (["match", "--reference", str(white), "--reference-encoding", "rec709",
+          "--reference-corners", *corners, "--angle", str(white), "--angle-encoding", "rec709",
+          "--angle-corners", *corners, "--out", str(out)], "can be used"),
+        (["bake", str(chain), "--size", "33", "--out", str(out)], "version 99"),
+        (["bake", str(broken), "--size", "33", "--out", str(out)], "not JSON"),
+        (["bake", str(chain), "--size", "34", "--out", str(out)], "invalid choice"),
+        (["readback", str(text), "--chain", str(chain)], "version 99"),
+    ]  # fmt: skip
+    for arguments, says in cases:
+        try:
+            code = main(arguments)
+        except SystemExit as stop:
+            code = stop.code
+        said = capsys.readouterr().err
+        assert code == 2, arguments
+        assert says in said, said
+        assert said.count("\n") == 1, said
+        assert "Traceback" not in said
+    assert not out.exists()
+    assert not [p for p in tmp_path.iterdir() if p.name.startswith(".")]

@@ -1,0 +1,65 @@
+"""The real application in its own process, and Debian's Chromium."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+from tests.warm import MEDIA
+
+ARGS = [
+    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync", "--use-angle=swiftshader",
+    "--enable-unsafe-swiftshader", "--force-color-profile=srgb",
+]  # fmt: skip
+
+
+def _free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@pytest.fixture
+def server(media, tmp_path):
+    """A fresh demo production on a free port."""
+    port = _free_port()
+    env = {**os.environ, "SYNTONOS_MEDIA": str(MEDIA)}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "syntonos.cli.main", "demo", "--port", str(port),
+         "--data", str(tmp_path)],
+        env=env,
+    )  # fmt: skip
+    address = f"http://127.0.0.1:{port}"
+    deadline = time.monotonic() + 180
+    while True:
+        try:
+            urllib.request.urlopen(f"{address}/api/productions", timeout=2).close()
+            break
+        except OSError:
+            assert process.poll() is None, "the server stopped"
+            assert time.monotonic() < deadline, "the server did not come up"
+            time.sleep(0.2)
+    yield address
+    process.terminate()
+    assert process.wait(20) in (0, -15), "TERM does not stop the server cleanly"
+
+
+@pytest.fixture
+def page(server):
+    """A page at 1280x800 on which any script error fails the test."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(60_000)
+        errors = []
+        page.on("pageerror", errors.append)
+        page.goto(server)
+        yield page
+        browser.close()
+        assert not errors, errors

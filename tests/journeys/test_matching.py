@@ -1,0 +1,172 @@
+"""From a camera that does not match to a LUT in the hand: once by mouse, once by keys."""
+
+import re
+
+import numpy as np
+import PyOpenColorIO as ocio
+from playwright.sync_api import expect
+
+from syntonos.core.chain import Chain, Decode, Output, apply_lut, compile_chain, read_chain, run
+from syntonos.core.chain.readback import display_lab
+from syntonos.core.colorimetry import delta_e_2000
+from syntonos.core.formats import read_cube
+from syntonos.core.media import read_frame
+
+
+def _cell(page, letter):
+    return page.locator(f"[data-cell^='{letter}-']")
+
+
+def _drawn(page, count):
+    page.wait_for_function(
+        f"document.querySelectorAll('canvas[data-drawn=yes]').length >= {count}"
+    )
+
+
+def _pixels(page, label):
+    """Return what a canvas shows, (n, 3) bytes, a sample of it."""
+    return np.array(
+        page.get_by_label(label, exact=False).first.evaluate(
+            """c => { const d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+                      const out = []; for (let i = 0; i < d.length; i += 4 * 97)
+                        out.push([d[i], d[i + 1], d[i + 2]]); return out; }"""
+        ),
+        float,
+    )
+
+
+def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
+    expect(_cell(page, "C")).to_have_attribute("data-state", "in_tune")
+    birch = _cell(page, "B")
+    expect(birch).to_have_attribute("data-state", "not_measured")
+    birch.get_by_role("link", name="Read the chart").click()
+
+    # Chart: find it in both, then fit.
+    for letter in "AB":
+        section = page.get_by_label(f"Chart of camera {letter}")
+        section.get_by_role("button", name="Find").click()
+        expect(section.get_by_text(re.compile("reading [12], 4 frames"))).to_be_visible()
+    page.get_by_role("button", name="Fit", exact=True).click()
+    expect(page.get_by_text("Trust it:")).to_be_visible()
+    expect(page.get_by_test_id("residuals").get_by_role("button")).to_have_count(24)
+    page.get_by_role("link", name="Bench").click()
+
+    # Bench: the match changes the picture; wipe by dragging; all of it survives a reload.
+    _drawn(page, 4)
+    matched = _pixels(page, "B001_02, match 1")
+    page.get_by_role("button", name="Match on").click()
+    expect(page.get_by_role("button", name="Match off")).to_be_visible()
+    page.wait_for_function("!document.querySelector('canvas[aria-label*=\"match 1\"]')")
+    before = _pixels(page, "B001_02, as shot")
+    assert np.abs(before - matched).mean() > 4
+    page.get_by_role("button", name="Match off").click()
+    page.get_by_role("button", name="Wipe │").click()
+    wipe = page.get_by_role("slider", name="Wipe")
+    box = page.get_by_label("Wipe of reference and angle").bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.5, box["y"] + 50)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + 60, steps=4)
+    page.mouse.up()
+    expect(wipe).to_have_attribute("aria-valuenow", re.compile(r"2[45](\.\d)?"))
+    page.reload()
+    expect(wipe).to_have_attribute("aria-valuenow", re.compile(r"2[45](\.\d)?"))
+
+    # Take away: a display LUT, downloaded, applied by OpenColorIO to the clip.
+    page.get_by_role("link", name="Take away").click()
+    page.get_by_label("to Rec.709, tone scale").check()
+    page.get_by_role("button", name="Make the LUT").click()
+    row = page.get_by_test_id("export")
+    expect(row.get_by_text("B_foundry_m1_to-rec709-tone_65.cube")).to_be_visible()
+    with page.expect_download() as download:
+        row.get_by_role("link", name="Download").click()
+    cube = tmp_path / "taken.cube"
+    download.value.save_as(cube)
+    angle = page.request.get(re.sub(r"/p/.*", "/api/lights/1/cameras/2", page.url)).json()
+    chain = read_chain(angle["angle"]["chain"])
+    assert chain.output == Output("rec709-tone")
+    codes = read_frame(sorted((media / "Birch").glob("*_02_*"))[0]).code_rgb.reshape(-1, 3)
+    exact = run(compile_chain(chain), codes)
+    transform = ocio.FileTransform(str(cube), interpolation=ocio.INTERP_TETRAHEDRAL)
+    seen = np.ascontiguousarray(codes.copy())
+    ocio.Config.CreateRaw().getProcessor(transform).getOptimizedCPUProcessor(
+        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+    ).applyRGB(seen.reshape(-1))
+    d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))
+    assert d.mean() < 0.1
+    assert np.percentile(d, 99.9) < 0.8
+    # And what the Bench showed is that same chain, up to JPEG.
+    assert np.abs(apply_lut(codes, read_cube(cube.read_bytes()).table) - exact).max() < 0.1
+    assert Chain(Decode("s-log3/s-gamut3.cine"), chain.output, match=chain.match) == chain
+
+
+def test_by_keys_with_wrong_input_and_back_again(page):
+    expect(_cell(page, "B")).to_be_visible()
+    # The second cell is chosen; C opens its chart.
+    page.keyboard.press("c")
+    grid = page.get_by_label("Chart of camera B")
+    expect(grid.get_by_text("not read yet")).to_be_visible()
+    page.keyboard.press("m")  # nothing to fit yet: nothing happens
+    expect(page.get_by_text("B is not matched to A")).to_be_visible()
+
+    # By hand, first in the wrong place: the chart's edge is out of the picture.
+    grid.get_by_role("button", name="By hand").click()
+    corner = grid.get_by_role("button", name="corner patch 1, dark skin")
+    corner.focus()
+    before = corner.get_attribute("aria-label")
+    page.keyboard.press("ArrowRight")
+    page.keyboard.press("Shift+ArrowDown")
+    assert corner.get_attribute("aria-label") != before
+    last = grid.get_by_role("button", name="corner patch 24, black")
+    last.focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowDown")
+    page.evaluate(
+        """async () => (await fetch('/api/clips/3/readings', {method: 'POST',
+             headers: {'Content-Type': 'application/json'},
+             body: JSON.stringify({corners: [[800, 10], [955, 10], [955, 90], [800, 90]]})
+           })).status"""
+    )
+    grid.get_by_role("button", name="Undo").click()
+
+    page.keyboard.press("f")  # find in both
+    expect(grid.get_by_text("reading 1, 4 frames")).to_be_visible()
+    page.keyboard.press("m")
+    expect(page.get_by_text("Trust it:")).to_be_visible()
+
+    # A second revision without red, and back to the first on the Bench.
+    page.get_by_test_id("residuals").get_by_role("button", name=re.compile("^red 15")).press("Enter")
+    page.keyboard.press("m")
+    page.get_by_role("button", name="Fit again").press("Enter")
+    expect(page.get_by_text("by hand")).to_be_visible()
+    page.get_by_role("link", name="Bench").press("Enter")
+    _drawn(page, 4)
+    revisions = page.get_by_label("Revisions")
+    revisions.get_by_role("button", name="Go back to this").last.press("Enter")
+    expect(revisions.get_by_text("as revision 1")).to_be_visible()
+
+    # Keys of the Bench; the address holds what they did.
+    for key, says in (("b", "match=off"), ("w", "compare=upright"), ("g", "scopes=off"),
+                      ("s", "surround=black")):  # fmt: skip
+        page.keyboard.press(key)
+        page.wait_for_url(f"**{says}**")
+    page.keyboard.down("r")
+    expect(page.get_by_text("the reference, held (R)")).to_be_visible()
+    page.keyboard.up("r")
+    expect(page.get_by_text("the reference, held (R)")).to_have_count(0)
+    wipe = page.get_by_role("slider", name="Wipe")
+    wipe.focus()
+    page.keyboard.press("ArrowLeft")
+    expect(wipe).to_have_attribute("aria-valuenow", "48")
+    page.keyboard.press("3")  # the third camera
+    page.wait_for_url("**/c/3/bench**")
+
+    # Help, find, home.
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog").get_by_text("match off and on")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("/")
+    page.keyboard.type("take aw")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/take-away")
+    page.keyboard.press("h")
+    expect(_cell(page, "B")).to_have_attribute("data-state", "in_tune")

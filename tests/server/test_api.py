@@ -1,0 +1,260 @@
+import json
+import struct
+
+import numpy as np
+import pytest
+import simplejpeg
+
+from syntonos.core.chain import (
+    Chain,
+    Decode,
+    EncodingOutput,
+    Output,
+    compile_chain,
+    read_chain,
+    run,
+)
+from syntonos.core.formats import read_cube
+from syntonos.server.footage.frames import frame_of
+from syntonos.server.footage.pictures import DraftDesk
+from syntonos.server.handover.models import Export
+from syntonos.server.matching.models import Match
+from syntonos.server.productions.services import create_camera, create_light
+
+
+def _cell(board, letter):
+    camera = next(c for c in board["cameras"] if c["letter"] == letter)
+    return next(c for c in board["cells"] if c["camera_id"] == camera["id"])
+
+
+def test_the_board_tells_what_to_do_next_until_an_angle_is_in_tune(api, place, read):
+    path = f"/productions/{place.production.pk}/board"
+    b, light = place.cameras["B"], place.light
+    angle = f"/lights/{light.pk}/cameras/{b.pk}"
+    assert _cell(api("get", path), "B")["next_step"] == "read_chart"
+    read("B")
+    assert _cell(api("get", path), "B")["next_step"] == "read_reference"
+    read("A")
+    cell = _cell(api("get", path), "B")
+    assert (cell["next_step"], cell["state"]) == ("fit", "off")
+    made = api("post", f"{angle}/matches", {"base_number": 0}, 201)
+    cell = _cell(api("get", path), "B")
+    assert cell["state"] == "in_tune"
+    assert cell["delta_e"] == pytest.approx(made["left_one_out"])
+    assert abs(cell["tuner"]["exposure"]) < 0.03
+    read("B")
+    cell = _cell(api("get", path), "B")
+    assert (cell["state"], cell["next_step"]) == ("stale", "fit_again")
+    assert api("get", angle)["state"] == "stale"
+
+
+def test_the_board_costs_the_same_queries_whatever_its_size(
+    api, place, read, django_assert_num_queries
+):
+    path = f"/productions/{place.production.pk}/board"
+    read("AB")
+    api("get", path)
+    with django_assert_num_queries(10):
+        api("get", path)
+    for letter in "DEFGH":
+        create_camera(place.production, {"letter": letter, "name": letter, "encoding": "srgb"})
+    for i in range(5):
+        create_light(place.production, {"name": f"light {i}"})
+    with django_assert_num_queries(10):
+        api("get", path)
+
+
+def test_revisions_are_appended_and_going_back_is_one(api, place, read):
+    read("AB")
+    angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+    first = api("post", f"{angle}/matches", {"base_number": 0}, 201)
+    second = api("post", f"{angle}/matches", {"base_number": 1, "model": "white"}, 201)
+    assert second["left_one_out"] > first["left_one_out"]
+    conflict = api("post", f"{angle}/matches", {"base_number": 1}, 409)
+    assert (conflict["base"], conflict["newest"]) == (1, 2)
+    assert "revision 2" in conflict["detail"]
+    third = api("post", f"/matches/{first['id']}/restore", {"base_number": 2}, 201)
+    assert (third["number"], third["restored_from"], third["is_current"]) == (3, 1, True)
+    assert third["matrix"] == first["matrix"]
+    listed = api("get", f"{angle}/matches")
+    assert [m["number"] for m in listed] == [3, 2, 1]
+    assert [m["is_current"] for m in listed] == [True, False, False]
+    assert api("post", f"/matches/{second['id']}/restore", {"base_number": 1}, 409)
+
+
+def test_another_reference_has_matches_of_its_own(api, place, read):
+    read("AB")
+    a, b = place.cameras["A"], place.cameras["B"]
+    angle = f"/lights/{place.light.pk}/cameras"
+    api("post", f"{angle}/{b.pk}/matches", {"base_number": 0}, 201)
+    api("patch", f"/productions/{place.production.pk}", {"reference_camera_id": b.pk})
+    assert api("get", f"{angle}/{a.pk}")["match"] is None
+    back = api("post", f"{angle}/{a.pk}/matches", {"base_number": 0}, 201)
+    api("patch", f"/productions/{place.production.pk}", {"reference_camera_id": a.pk})
+    forth = api("get", f"{angle}/{b.pk}")["match"]
+    assert forth["stops"] == pytest.approx(-back["stops"], abs=0.02)
+
+
+def test_a_changed_encoding_asks_for_the_chart_again(api, place, read):
+    read("AB")
+    b = place.cameras["B"]
+    angle = f"/lights/{place.light.pk}/cameras/{b.pk}"
+    api("post", f"{angle}/matches", {"base_number": 0}, 201)
+    api("patch", f"/cameras/{b.pk}", {"encoding": "s-log3/s-gamut3"})
+    assert api("get", angle)["state"] == "stale"
+    refused = api("post", f"{angle}/matches", {"base_number": 1}, 422)
+    assert refused["code"] == "fit.other_encoding"
+
+
+def test_pictures_are_the_chain_s_and_are_not_sent_twice(api, place):
+    clip = place.clips["C", "scene"]
+    path = f"/clips/{clip.pk}/frames/1/picture?width=480"
+    answer = api("get", path)
+    shown = simplejpeg.decode_jpeg(answer.content).astype(float)
+    chain = Chain(Decode("v-log/v-gamut", "legal"), Output("rec709-tone"))
+    want = run(compile_chain(chain), frame_of(clip, 1, 480)) * 255
+    assert shown.shape == (270, 480, 3)
+    # JPEG at quality 90 leaves some codes on grain; a wrong chain would be tens away.
+    assert abs((shown - want).mean()) < 0.3
+    assert np.abs(shown - want).mean() < 3.0
+    assert api("get", path, status=304, **{"If-None-Match": answer["ETag"]})
+    flat = simplejpeg.decode_jpeg(api("get", f"{path}&stage=code").content)
+    assert np.abs(flat - frame_of(clip, 1, 480) * 255).mean() < 2.0
+
+
+def test_a_draft_is_header_picture_and_counts(api, place):
+    clip = place.clips["A", "scene"]
+    chain = {"syntonos": "chain", "version": 1, "stages": [
+        {"kind": "decode", "encoding": "logc3-ei800/awg3"}, {"kind": "input"},
+        {"kind": "output", "target": "rec709-plain"}]}  # fmt: skip
+    body = {"view": "v", "sequence": 1, "clip_id": clip.pk, "width": 320, "chain": chain}
+    data = api("post", "/pictures/draft", body).content
+    (length,) = struct.unpack("<I", data[:4])
+    header = json.loads(data[4 : 4 + length])
+    start = 4 + length
+    assert simplejpeg.decode_jpeg(data[start : start + header["jpeg"]]).shape == (180, 320, 3)
+    counts = np.frombuffer(data[start + header["jpeg"] :], np.uint16)
+    parade = counts[: 3 * header["columns"] * header["levels"]]
+    assert parade.sum() == 3 * 320 * 180
+    assert len(counts) == len(parade) + header["side"] ** 2
+    chain["version"] = 2
+    assert api("post", "/pictures/draft", body, 422)["code"] == "chain.version"
+
+
+def test_a_newer_draft_takes_the_place_of_those_that_wait():
+    import threading
+
+    from syntonos.server.api.errors import ConflictError
+
+    desk, running, go = DraftDesk(), threading.Event(), threading.Event()
+    done = {}
+
+    def work(sequence):
+        def inner(is_superseded):
+            running.set()
+            go.wait(5)
+            if is_superseded():
+                from syntonos.core.chain.engine import Superseded
+
+                raise Superseded
+            return b"picture"
+
+        try:
+            done[sequence] = desk.make("v", sequence, inner)
+        except ConflictError as error:
+            done[sequence] = error.code
+
+    threads = [threading.Thread(target=work, args=(1,))]
+    threads[0].start()
+    running.wait(5)
+    for sequence in (2, 3):
+        threads.append(threading.Thread(target=work, args=(sequence,)))
+        threads[-1].start()
+    while desk._views["v"].newest < 3:
+        pass
+    go.set()
+    for thread in threads:
+        thread.join(5)
+    assert done == {1: "preview.superseded", 2: "preview.superseded", 3: b"picture"}
+
+
+def test_a_lut_is_kept_with_its_read_back_and_can_be_taken(api, place, read):
+    read("AC")
+    base = f"/lights/{place.light.pk}/cameras/{place.cameras['C'].pk}"
+    assert api("post", f"{base}/exports", {"size": 33}, 422)["code"] == "export.no_match"
+    api("post", f"{base}/matches", {"base_number": 0}, 201)
+    made = api("post", f"{base}/exports", {"target": "reference", "size": 33}, 201)
+    assert made["match_number"] == 1
+    assert made["is_current"]
+    assert len(made["read_back"]["differences"]) == 8
+    answer = api("get", f"/exports/{made['id']}/file")
+    assert made["file_name"] in answer["Content-Disposition"]
+    table = read_cube(b"".join(answer.streaming_content)).table
+    chain = read_chain(Export.objects.get().chain)
+    assert chain.output == EncodingOutput("logc3-ei800/awg3", "full")
+    grey = np.float32([[0.4, 0.4, 0.4]])
+    np.testing.assert_allclose(
+        table[13, 13, 13], run(compile_chain(chain), grey * 0 + np.float32(13 / 32))[0], atol=2e-6
+    )
+    assert api("post", f"{base}/exports", {"size": 34}, 422)["code"] == "request.invalid"
+
+
+def test_footage_is_seen_below_the_root_only_and_added_once(api, place):
+    listed = api("get", "/media?folder=bellfounders/Alder")
+    assert {s["name"] for s in listed["sequences"]} == {"A001_01", "A001_02"}
+    assert all(s["is_registered"] for s in listed["sequences"])
+    files = listed["sequences"][0]["files"]
+    body = {"camera_id": place.cameras["A"].pk, "light_id": place.light.pk, "files": files}
+    assert api("post", "/clips", body, 409)["code"] == "clip.taken"
+    assert api("post", "/clips", {**body, "files": ["../../etc/passwd.png"]}, 422)["code"] == (
+        "media.outside"
+    )
+    assert api("get", "/media?folder=../..", status=422)["code"] == "media.outside"
+    assert api("post", "/clips", {**body, "files": ["gone.png"]}, 422)["code"] == "media.missing"
+    made = api("post", "/clips", {**body, "name": "again"}, 201)
+    assert (made["frame_count"], made["format"], made["bits"]) == (4, "TIFF", 16)
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "status", "code"),
+    [
+        ("get", "/clips/999/frames/0/picture", None, 404, "not_found"),
+        ("post", "/clips/{scene}/find", {}, 422, "chart.not_found"),
+        ("post", "/clips/{scene}/readings", {"corners": [[1, 1], [2, 2], [3, 3], [4, 4]]}, 422,
+         "chart.corners"),
+        ("post", "/clips/{scene}/readings", {"corners": [[1, 1]]}, 422, "request.invalid"),
+        ("post", "/lights/{light}/cameras/{a}/matches", {}, 422, "fit.reference"),
+        ("post", "/lights/{light}/cameras/{b}/matches", {}, 422, "fit.no_reading"),
+        ("patch", "/cameras/{b}", {"encoding": "film"}, 422, "encoding.unknown"),
+        ("post", "/productions/{p}/cameras",
+         {"letter": "A", "name": "again", "encoding": "srgb"}, 409, "name.taken"),
+        ("post", "/productions/{p}/cameras",
+         {"letter": "ab", "name": "x", "encoding": "srgb"}, 422, "request.invalid"),
+        ("patch", "/productions/{p}", {"tolerance": -1}, 422, "request.invalid"),
+        ("patch", "/productions/{p}", {"reference_camera_id": 999}, 404, "not_found"),
+    ],
+)  # fmt: skip
+def test_bad_requests_are_problems_with_a_next_step(api, place, method, path, body, status, code):
+    names = {"scene": place.clips["A", "scene"].pk, "light": place.light.pk,
+             "a": place.cameras["A"].pk, "b": place.cameras["B"].pk,
+             "p": place.production.pk}  # fmt: skip
+    said = api(method, path.format(**names), body, status)
+    assert said["code"] == code
+    assert said["detail"]
+    assert said["hint"]
+    assert Match.objects.count() == 0
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [{"Origin": "http://elsewhere.example"}, {"Sec-Fetch-Site": "cross-site"},
+     {"Host": "elsewhere.example"}, {"Origin": "null"}],
+)  # fmt: skip
+def test_a_page_elsewhere_cannot_change_anything(api, place, headers):
+    said = api("post", "/productions", {"name": "x"}, 403, **headers)
+    assert said["code"] == "request.foreign"
+
+
+def test_the_own_page_can(api, db):
+    api("post", "/productions", {"name": "x"}, 201, Origin="http://testserver")
+    assert api("get", "/productions")[0]["name"] == "x"
