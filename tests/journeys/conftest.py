@@ -8,10 +8,12 @@ import time
 import urllib.request
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 from tests.warm import MEDIA
 
+# Two cores may be busy with the other tests: states are waited for, however long they take.
+expect.set_options(timeout=60_000)
 ARGS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--use-angle=swiftshader",
@@ -58,7 +60,7 @@ def page(server):
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.set_default_timeout(60_000)
         errors = []
-        page.on("pageerror", errors.append)
+        page.on("pageerror", lambda error: errors.append(error))
         page.goto(server)
         yield page
         browser.close()

@@ -13,7 +13,11 @@ from syntonos.core._jit import jit
 COLUMNS, LEVELS, SIDE = 192, 128, 128
 # The parade shows -5 % to 105 % of the display signal.
 BOTTOM, TOP = -0.05, 1.05
-_B, _SCALE, _LEVELS = np.float32(BOTTOM), np.float32(LEVELS / (TOP - BOTTOM)), np.int64(LEVELS)
+_B, _SCALE, _ZERO = np.float32(BOTTOM), np.float32(LEVELS / (TOP - BOTTOM)), np.float32(0)
+_ONE = np.uint32(1)
+# The last level and cell take all that lies beyond; a hair below, so that they are not left.
+_T = np.float32(TOP - 1e-4)
+_EDGE, _ROW = np.float32(SIDE - 0.01), np.int32(SIDE)
 # ITU-R BT.709-6, items 3.2 and 3.3.
 _KR, _KG, _KB = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 _CB, _CR = np.float32(1 / 1.8556), np.float32(1 / 1.5748)
@@ -28,7 +32,8 @@ class ScopeCounts:
         Channel, place across the picture, level from BOTTOM to TOP of the display signal; values
         beyond are counted in the first and the last level.
     vector : (SIDE, SIDE) uint16
-        ``[row, column]``: Cr from +0.5 at the top to -0.5, Cb from -0.5 at the left to +0.5.
+        ``[row, column]``: Cr from +0.5 at the top to -0.5, Cb from -0.5 at the left to +0.5;
+        what lies beyond is counted at the edge.
     """
 
     parade: NDArray[np.uint16]
@@ -36,24 +41,39 @@ class ScopeCounts:
 
 
 @jit
-def _count(disp: Any, parade: Any, vector: Any) -> None:
+def _count(disp: Any, parade: Any, vector: Any, columns: Any) -> None:
+    """Count in two passes a row: places first (vector instructions), then the counting."""
     height, width = disp.shape[0], disp.shape[1]
+    red, green, blue = parade[0], parade[1], parade[2]
+    place = np.empty(3 * width, np.int32)
+    planes = np.empty((3, width), np.float32)
+    spot = np.empty(width, np.int32)
     for y in range(height):
+        row = disp[y].reshape(3 * width)
+        for i in range(3 * width):
+            v = row[i]
+            v = v if v > _B else _B  # a NaN fails the comparison and falls to the bottom
+            v = v if v < _T else _T
+            place[i] = np.int32((v - _B) * _SCALE)
         for x in range(width):
-            column = x * COLUMNS // width
-            for c in range(3):
-                v = disp[y, x, c]
-                v = v if v == v else _B
-                level = int((v - _B) * _SCALE)
-                level = min(max(level, 0), LEVELS - 1)
-                if parade[c, column, level] < 65535:
-                    parade[c, column, level] += 1
-            r, g, b = disp[y, x, 0], disp[y, x, 1], disp[y, x, 2]
+            planes[0, x], planes[1, x], planes[2, x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
+        red_row, green_row, blue_row = planes[0], planes[1], planes[2]
+        for x in range(width):
+            r, g, b = red_row[x], green_row[x], blue_row[x]
             luma = _KR * r + _KG * g + _KB * b
-            u = int(((b - luma) * _CB + _HALF) * _SIDE)
-            v = int((_HALF - (r - luma) * _CR) * _SIDE)
-            if 0 <= u < SIDE and 0 <= v < SIDE and vector[v, u] < 65535:
-                vector[v, u] += 1
+            u = ((b - luma) * _CB + _HALF) * _SIDE
+            v = (_HALF - (r - luma) * _CR) * _SIDE
+            u = u if u > _ZERO else _ZERO
+            v = v if v > _ZERO else _ZERO
+            u = u if u < _EDGE else _EDGE
+            v = v if v < _EDGE else _EDGE
+            spot[x] = np.int32(v) * _ROW + np.int32(u)
+        for x in range(width):
+            at = columns[x]
+            red[np.uint32(at + place[3 * x])] += _ONE
+            green[np.uint32(at + place[3 * x + 1])] += _ONE
+            blue[np.uint32(at + place[3 * x + 2])] += _ONE
+            vector[np.uint32(spot[x])] += _ONE
 
 
 def count_scopes(disp_rgb: NDArray[np.float32]) -> ScopeCounts:
@@ -70,7 +90,14 @@ def count_scopes(disp_rgb: NDArray[np.float32]) -> ScopeCounts:
 
     Source: ITU-R BT.709-6, item 3, for Y', Cb, Cr.
     """
-    parade = np.zeros((3, COLUMNS, LEVELS), np.uint16)
-    vector = np.zeros((SIDE, SIDE), np.uint16)
-    _count(np.ascontiguousarray(disp_rgb, np.float32), parade, vector)
-    return ScopeCounts(parade, vector)
+    frame = np.ascontiguousarray(disp_rgb, np.float32)
+    width = frame.shape[1]
+    parade = np.zeros((3, COLUMNS * LEVELS), np.uint32)
+    vector = np.zeros(SIDE * SIDE, np.uint32)
+    columns = (np.arange(width) * COLUMNS // width * LEVELS).astype(np.int32)
+    _count(frame, parade, vector, columns)
+    top = np.iinfo(np.uint16).max
+    return ScopeCounts(
+        np.minimum(parade, top).astype(np.uint16).reshape(3, COLUMNS, LEVELS),
+        np.minimum(vector, top).astype(np.uint16).reshape(SIDE, SIDE),
+    )

@@ -41,7 +41,7 @@ export function FindDialog({ production, onClose }: { production: number; onClos
           aria-label="Camera, light or thing to do"
           placeholder="camera, light or thing to do"
           value={text}
-          autoFocus
+          data-first
           onChange={(event) => setText(event.target.value)}
         />
       </form>

@@ -1,5 +1,5 @@
 import { X } from "lucide-react";
-import { type ReactNode, useEffect, useRef } from "react";
+import { type ReactNode, type SyntheticEvent, useEffect, useRef } from "react";
 
 /** A sheet over the page; Escape and the cross close it, focus comes back where it was. */
 export function Dialog({
@@ -17,10 +17,17 @@ export function Dialog({
   useEffect(() => {
     const dialog = ref.current;
     dialog?.showModal();
+    // showModal focuses the first button; a field marked as first is meant to be typed in.
+    dialog?.querySelector<HTMLElement>("[data-first]")?.focus();
     return () => dialog?.close();
   }, []);
+  // At once, not with the later "close" event: it could close the next dialog instead.
+  const cancel = (event: SyntheticEvent) => {
+    event.preventDefault();
+    onClose();
+  };
   return (
-    <dialog ref={ref} className="modal" onClose={onClose} aria-label={String(title)}>
+    <dialog ref={ref} className="modal" onCancel={cancel} aria-label={String(title)}>
       <div className={`modal-box rule border bg-base-100 p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}>
         <div className="mb-4 flex items-center">
           <h2 className="text-base font-semibold">{title}</h2>

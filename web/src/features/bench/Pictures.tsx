@@ -26,10 +26,14 @@ export function Pictures({
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = drafts;
-  const matched = place.match && angle.match ? `match ${angle.match.number}` : "as shot";
+  const matched = own?.matched && angle.match ? `match ${angle.match.number}` : "as shot";
   const labels: Two<string> = [
-    `${clips[0]?.name ?? "no clip"}`,
-    held ? "the reference, held (R)" : `${clips[1]?.name ?? "no clip"}, ${matched}`,
+    reference?.clip ?? clips[0]?.name ?? "no clip",
+    held
+      ? "the reference, held (R)"
+      : own
+        ? `${own.clip}, ${matched}`
+        : (clips[1]?.name ?? "no clip"),
   ];
   const surround = `surround-${place.surround}`;
   const slider = (i: 0 | 1) => (

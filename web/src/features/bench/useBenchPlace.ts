@@ -43,15 +43,12 @@ export function next<T>(all: readonly T[], now: T): T {
 export function useBenchPlace() {
   const [search, setSearch] = useSearchParams();
   const place = readPlace(search);
-  const set = (values: Record<string, string | number>) =>
-    setSearch(
-      (old) => {
-        const fresh = new URLSearchParams(old);
-        for (const [name, value] of Object.entries(values)) fresh.set(name, String(value));
-        return fresh;
-      },
-      { replace: true },
-    );
+  const set = (values: Record<string, string | number>) => {
+    // From the address itself: two changes in one frame must not undo each other.
+    const fresh = new URLSearchParams(window.location.search);
+    for (const [name, value] of Object.entries(values)) fresh.set(name, String(value));
+    setSearch(fresh, { replace: true });
+  };
   return {
     place,
     set,

@@ -2,7 +2,10 @@ import { useEffect, useRef, useState } from "react";
 import type { Clip } from "@/api/client";
 import { type ChainDocument, requestDraft, type ScopeCounts } from "@/api/draft";
 
+/** What is on screen, and of what: labels are written from this, not from what was asked for. */
 export type Draft = {
+  clip: string;
+  matched: boolean;
   picture: ImageBitmap;
   counts: ScopeCounts | null;
   below: number;
@@ -27,6 +30,7 @@ export function useDraft(
     view.current = `${Date.now().toString(36)}-${views}`;
   }
   const id = clip?.id;
+  const name = clip?.name ?? "";
   const text = chain ? JSON.stringify(chain) : "";
   const width = clip ? Math.min(clip.width, 1280) : 0;
   // biome-ignore lint/correctness/useExhaustiveDependencies: `tries` asks again for the same thing
@@ -51,6 +55,8 @@ export function useDraft(
         const picture = await createImageBitmap(message.jpeg);
         if (abort.signal.aborted) return;
         setDraft({
+          clip: name,
+          matched: text.includes('"kind":"match"'),
           picture,
           counts: message.counts,
           below: message.header.below,
@@ -62,6 +68,6 @@ export function useDraft(
         if (!abort.signal.aborted) setError(problem);
       });
     return () => abort.abort();
-  }, [id, frame, text, width, tries]);
+  }, [id, name, frame, text, width, tries]);
   return { draft, error, retry: () => setTries((n) => n + 1) };
 }

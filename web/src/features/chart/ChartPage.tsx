@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { type Angle, api, unwrap } from "@/api/client";
 import { angleQuery } from "@/api/queries";
@@ -8,7 +8,7 @@ import { useAngleKeys } from "@/app/useAngleKeys";
 import { Loading, Problem } from "@/shared/Feedback";
 import { useKeys } from "@/shared/useKeys";
 import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
-import { FitPanel } from "./FitPanel";
+import { type FitChoice, FitPanel } from "./FitPanel";
 
 export function ChartPage() {
   const params = useParams();
@@ -47,7 +47,7 @@ function Charts({ angle }: { angle: Angle }) {
   const own = useRef<ChartPictureHandle>(null);
   const isReference = angle.angle.camera_id === angle.reference.camera_id;
   const fit = useMutation({
-    mutationFn: (wanted: { model: "matrix" | "white"; leaveOut: number[] }) =>
+    mutationFn: (wanted: FitChoice) =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches", {
           params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
@@ -60,15 +60,21 @@ function Charts({ angle }: { angle: Angle }) {
       ),
     onSettled: () => client.invalidateQueries(),
   });
+  const [choice, setChoice] = useState<FitChoice>(() => ({
+    model: angle.match?.model === "white" ? "white" : "matrix",
+    leaveOut:
+      angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
+  }));
   const canFit = !isReference && angle.reference.reading !== null && angle.angle.reading !== null;
-  const doFit = (model: "matrix" | "white" = "matrix", leaveOut: number[] = []) =>
-    canFit && fit.mutate({ model, leaveOut });
+  const doFit = () => {
+    if (canFit && !fit.isPending) fit.mutate(choice);
+  };
   useKeys({
     f: () => {
       reference.current?.find();
       own.current?.find();
     },
-    m: () => doFit(),
+    m: doFit,
   });
   return (
     <main className="flex min-h-0 flex-1">
@@ -81,6 +87,8 @@ function Charts({ angle }: { angle: Angle }) {
         busy={fit.isPending}
         error={fit.error}
         canFit={canFit}
+        choice={choice}
+        onChoice={setChoice}
         onFit={doFit}
       />
     </main>

@@ -1,9 +1,11 @@
-import { useState } from "react";
 import type { Angle } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { GreyRamp } from "./GreyRamp";
 import { Residuals } from "./Residuals";
+
+/** What the next fit is to do: its model, and patches to leave out, by number. */
+export type FitChoice = { model: "matrix" | "white"; leaveOut: number[] };
 
 /** What the readings say, the fit, and what is left after it. */
 export function FitPanel({
@@ -11,23 +13,28 @@ export function FitPanel({
   busy,
   error,
   canFit,
+  choice,
+  onChoice,
   onFit,
 }: {
   angle: Angle;
   busy: boolean;
   error: unknown;
   canFit: boolean;
-  onFit: (model: "matrix" | "white", leaveOut: number[]) => void;
+  choice: FitChoice;
+  onChoice: (choice: FitChoice) => void;
+  onFit: () => void;
 }) {
   const { match } = angle;
   const isReference = angle.angle.camera_id === angle.reference.camera_id;
-  const byHand = match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [];
-  const [leaveOut, setLeaveOut] = useState<number[]>(byHand);
-  const [model, setModel] = useState<"matrix" | "white">(
-    match?.model === "white" ? "white" : "matrix",
-  );
+  const { leaveOut } = choice;
   const toggle = (index: number) =>
-    setLeaveOut((now) => (now.includes(index) ? now.filter((i) => i !== index) : [...now, index]));
+    onChoice({
+      ...choice,
+      leaveOut: leaveOut.includes(index)
+        ? leaveOut.filter((i) => i !== index)
+        : [...leaveOut, index],
+    });
   if (isReference) return <ReferencePanel angle={angle} />;
   return (
     <section
@@ -41,15 +48,15 @@ export function FitPanel({
             type="button"
             className="btn btn-sm btn-primary"
             disabled={!canFit || busy}
-            onClick={() => onFit(model, leaveOut)}
+            onClick={onFit}
           >
             {busy ? "Fitting …" : match ? "Fit again" : "Fit"}
           </button>
           <select
             aria-label="Model"
             className="select select-xs w-40"
-            value={model}
-            onChange={(e) => setModel(e.target.value as typeof model)}
+            value={choice.model}
+            onChange={(e) => onChoice({ ...choice, model: e.target.value as FitChoice["model"] })}
           >
             <option value="matrix">3×3, neutral kept</option>
             <option value="white">white and exposure</option>
