@@ -77,8 +77,8 @@ def main() -> None:
         np.copyto(out, frame)
         cpu.applyRGB(out)
 
-    report("exact_chain_960x540_vs_opencolorio_lossless", ratio(lambda: run(program, frame), theirs),
-           0.5)  # fmt: skip
+    chain = ratio(lambda: run(program, frame), theirs)
+    report("exact_chain_960x540_vs_opencolorio_lossless", chain, 0.5)
 
     smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
     picture = (smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32)

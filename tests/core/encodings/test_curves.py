@@ -3,8 +3,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from syntonos.core.encodings import CURVES, ENCODINGS, decode, encode, find_encoding
-from syntonos.core.encodings import from_legal, to_legal
+from syntonos.core.encodings import (
+    CURVES,
+    ENCODINGS,
+    decode,
+    encode,
+    find_encoding,
+    from_legal,
+    to_legal,
+)
 from syntonos.core.errors import EncodingError
 from syntonos.core.simulate.spectra import library
 from tests.library_keys import COLOUR_LOG
