@@ -68,7 +68,7 @@ def working(reading: ChartReading) -> A:
     return reading.lin_rgb @ gamut_matrix(find_encoding(reading.encoding).gamut, AP1).T
 
 
-def apply_match(match: Match, lin_ap1: A) -> A:
+def bring_to_reference(match: Match, lin_ap1: A) -> A:
     """Apply a match stage to scene-linear AP1 (..., 3), in float64."""
     mat, offset = match_affine(match)
     return np.asarray(lin_ap1 @ mat.T + offset, np.float64)
@@ -183,16 +183,16 @@ def fit_match(
     plain, _ = _fit_once(x, y, errors, used, "white")
     white = np.asarray(np.linalg.solve(mixing, grey.reference_white), np.float64)
     before = scene_delta_e(lin_x, lin_y, white)
-    matched = apply_match(match, lin_x)
+    matched = bring_to_reference(match, lin_x)
     after = scene_delta_e(matched, lin_y, white)
-    alone = scene_delta_e(apply_match(plain, lin_x), lin_y, white)
+    alone = scene_delta_e(bring_to_reference(plain, lin_x), lin_y, white)
     predicted: dict[int, float] = {}
     for i in used:
         rest = [k for k in used if k != i]
         if len(rest) < 6 or not any(k in CHART_24.mid_greys for k in rest):
             continue
         without, _ = _fit_once(x, y, errors, rest, model)
-        predicted[i] = float(scene_delta_e(apply_match(without, lin_x[i]), lin_y[i], white))
+        predicted[i] = float(scene_delta_e(bring_to_reference(without, lin_x[i]), lin_y[i], white))
     residuals = tuple(
         PatchResidual(
             i + 1, CHART_24.names[i], float(before[i]), float(after[i]), reasons.get(i),

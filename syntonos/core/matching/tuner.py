@@ -11,7 +11,7 @@ from syntonos.core.chain.engine import AP1_LUMINANCE
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
-from syntonos.core.matching.fit import apply_match, working
+from syntonos.core.matching.fit import bring_to_reference, working
 from syntonos.core.matching.metric import scene_lab
 
 
@@ -30,7 +30,7 @@ def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) 
     """Return the distance of a reading, seen through a match, from the reference's reading."""
     want, got = working(reference), working(angle)
     if match is not None:
-        got = apply_match(match, got)
+        got = bring_to_reference(match, got)
     usable = [
         i for i in range(24)
         if not reference.patches[i].flags and not angle.patches[i].flags

@@ -14,7 +14,7 @@ from syntonos.core.matching import (
     reading_from_json,
     reading_to_json,
 )
-from syntonos.core.matching.fit import apply_match, working
+from syntonos.core.matching.fit import bring_to_reference, working
 from syntonos.core.matching.metric import difference_jacobian, scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
 from tests.simulated import DAY, TUNGSTEN, camera_a, camera_b, off_chart, reading
@@ -42,11 +42,13 @@ def test_a_known_match_is_found_again(warm):
     own = reading(camera_a())
     white = np.array(warm) / (np.array(warm) @ AP1.to_xyz[1])
     known = replace(KNOWN, reference_white=tuple(white))
-    reference = _changed(own, apply_match(known, working(own)))
+    reference = _changed(own, bring_to_reference(known, working(own)))
     fit = fit_match(reference, own)
     lin = off_chart(camera_a())
     white_lin = np.linalg.solve(mix_matrix(0.2), white)
-    miss = scene_delta_e(apply_match(fit.match, lin), apply_match(known, lin), white_lin)
+    miss = scene_delta_e(
+        bring_to_reference(fit.match, lin), bring_to_reference(known, lin), white_lin
+    )
     # The weak pull towards identity and the greys' own tint leave a trace.
     assert miss.mean() < 0.15
     assert fit.after < 0.1
@@ -62,8 +64,8 @@ def test_off_chart_colours_come_closer_than_by_white_and_exposure(light, seed):
     plain = fit_match(reference, own, FitOptions(model="white"))
     want, got = off_chart(a, light=light), off_chart(b, light=light)
     white = np.linalg.solve(mix_matrix(0.2), np.array(fit.match.reference_white))
-    error = scene_delta_e(apply_match(fit.match, got), want, white).mean()
-    alone = scene_delta_e(apply_match(plain.match, got), want, white).mean()
+    error = scene_delta_e(bring_to_reference(fit.match, got), want, white).mean()
+    alone = scene_delta_e(bring_to_reference(plain.match, got), want, white).mean()
     assert error <= 0.6 * alone
     assert fit.left_one_out == pytest.approx(error, rel=0.75)
 
