@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import argparse
 import os
+import signal
 import socket
 import sys
 import time
 import warnings
+from typing import NoReturn
 
 
 def run(args: argparse.Namespace) -> int:
@@ -42,10 +44,17 @@ def run(args: argparse.Namespace) -> int:
     warm_up()
     import uvicorn
 
+    # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
+    signal.signal(signal.SIGTERM, _stop)
+    signal.signal(signal.SIGINT, _stop)
     print(f"Syntonos is at http://127.0.0.1:{args.port}/ (Ctrl-C stops it)", flush=True)
     uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
                 log_level="warning", timeout_graceful_shutdown=2)  # fmt: skip
     return 0
+
+
+def _stop(*_: object) -> NoReturn:
+    raise SystemExit(0)
 
 
 def _is_taken(port: int) -> bool:

@@ -33,7 +33,7 @@ export function Dialog({
           <h2 className="text-base font-semibold">{title}</h2>
           <button
             type="button"
-            className="btn btn-ghost btn-sm btn-square ml-auto"
+            className="btn btn-sm btn-square ml-auto"
             aria-label="Close"
             onClick={onClose}
           >

@@ -43,10 +43,11 @@ export function BenchPage() {
         <button
           type="button"
           className="btn btn-sm"
-          aria-pressed={bench.place.match}
+          aria-pressed={bench.place.match && angle.data?.match != null}
+          disabled={!angle.data?.match}
           onClick={bench.toggleMatch}
         >
-          Match {bench.place.match ? "on" : "off"}
+          {angle.data?.match ? `Match ${bench.place.match ? "on" : "off"}` : "No match yet"}
         </button>
         <Link className="btn btn-sm" to={`${base}/chart`}>
           Chart

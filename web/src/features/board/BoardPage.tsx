@@ -232,14 +232,14 @@ function Grid({
           <div className="flex gap-2 p-3">
             <button
               type="button"
-              className="btn btn-sm btn-ghost"
+              className="btn btn-sm"
               onClick={() => onSheet({ kind: "light", light: null })}
             >
               + light
             </button>
             <button
               type="button"
-              className="btn btn-sm btn-ghost"
+              className="btn btn-sm"
               onClick={() => onSheet({ kind: "camera", camera: null })}
             >
               + camera

@@ -113,6 +113,8 @@ function Verdict({ angle }: { angle: Angle }) {
           ? `Usable, look at it: ${value.toFixed(2)} for a colour the fit has not seen.`
           : `Doubtful: ${value.toFixed(2)} for a colour the fit has not seen.`;
   const out = match.residuals.filter((r) => r.left_out);
+  const faces = match.residuals.filter((r) => r.index <= 2 && !r.left_out);
+  const skins = faces.reduce((sum, r) => sum + r.after, 0) / Math.max(1, faces.length);
   const worst = [...match.residuals]
     .filter((r) => !r.left_out)
     .sort((a, b) => b.after - a.after)[0];
@@ -123,6 +125,7 @@ function Verdict({ angle }: { angle: Angle }) {
         ΔE {match.before.toFixed(1)} before, {match.white_only.toFixed(1)} with white and exposure
         alone, {match.after.toFixed(2)} on the chart now.{" "}
         {worst && `${capital(worst.name)} stays ${worst.after.toFixed(1)} apart. `}
+        {skins > angle.tolerance && `Skins stay ${skins.toFixed(1)}: look at faces. `}
         {out.length > 0 &&
           `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
       </p>

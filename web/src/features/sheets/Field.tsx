@@ -30,7 +30,7 @@ export function Actions({
 }) {
   return (
     <div className="mt-5 flex justify-end gap-2">
-      <button type="button" className="btn btn-sm btn-ghost" onClick={onCancel}>
+      <button type="button" className="btn btn-sm" onClick={onCancel}>
         Cancel
       </button>
       <button type="submit" className="btn btn-sm btn-primary" disabled={busy}>
