@@ -27,6 +27,20 @@ def _free_port():
         return probe.getsockname()[1]
 
 
+def wait_for_server(address, process):
+    """Return when the application answers."""
+    deadline = time.monotonic() + 180
+    while True:
+        try:
+            urllib.request.urlopen(f"{address}/api/productions", timeout=2).close()
+        except OSError:
+            assert process.poll() is None, "the server stopped"
+            assert time.monotonic() < deadline, "the server did not come up"
+            time.sleep(0.2)
+        else:
+            return
+
+
 @pytest.fixture
 def server(media, tmp_path):
     """A fresh demo production on a free port."""
@@ -38,15 +52,7 @@ def server(media, tmp_path):
         env=env,
     )  # fmt: skip
     address = f"http://127.0.0.1:{port}"
-    deadline = time.monotonic() + 180
-    while True:
-        try:
-            urllib.request.urlopen(f"{address}/api/productions", timeout=2).close()
-            break
-        except OSError:
-            assert process.poll() is None, "the server stopped"
-            assert time.monotonic() < deadline, "the server did not come up"
-            time.sleep(0.2)
+    wait_for_server(address, process)
     yield address
     process.terminate()
     assert process.wait(20) == 0, "TERM does not stop the server cleanly"

@@ -106,6 +106,22 @@ def test_a_changed_encoding_asks_for_the_chart_again(api, place, read):
     assert refused["code"] == "fit.other_encoding"
 
 
+def test_lights_and_cameras_are_added_and_changed(api, place):
+    base = f"/productions/{place.production.pk}"
+    made = api("post", f"{base}/lights", {"name": "Yard", "conditions": "overcast"}, 201)
+    assert (made["name"], made["clips"], made["readings"]) == ("Yard", 0, 0)
+    assert api("patch", f"/lights/{made['id']}", {"name": "Court"})["conditions"] == "overcast"
+    first = api("patch", f"/lights/{place.light.pk}", {"conditions": "roof light"})
+    assert first["clips"] == 6
+    new = {"letter": "D", "name": "Dogwood", "encoding": "logc3", "levels": "legal"}
+    camera = api("post", f"{base}/cameras", new, 201)
+    assert (camera["encoding"], camera["is_reference"]) == ("logc3-ei800/awg3", False)
+    board = api("get", f"{base}/board")
+    assert [light["name"] for light in board["lights"]] == ["Foundry", "Court"]
+    assert len(board["cells"]) == 8
+    assert api("patch", f"/lights/{made['id']}", {"name": "Foundry"}, 409)["code"] == "name.taken"
+
+
 def test_pictures_are_the_chain_s_and_are_not_sent_twice(api, place):
     clip = place.clips["C", "scene"]
     path = f"/clips/{clip.pk}/frames/1/picture?width=480"

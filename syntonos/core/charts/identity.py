@@ -44,7 +44,8 @@ def _design() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
 def score_patches(code: NDArray[np.float64]) -> tuple[float, float]:
     """Return (score, fitted spread) of codes (24, 3) in reading order.
 
-    The score is 1 - SSR/SST over the 20 patches that fit best, SST after removing the plane.
+    The score is 1 - SSR/SST over the 20 patches that fit best, SST after removing the plane,
+    with a floor under SST.
     """
     plane, ref = _design()
     full = np.column_stack([plane, ref])
@@ -58,7 +59,7 @@ def score_patches(code: NDArray[np.float64]) -> tuple[float, float]:
     flat = np.linalg.lstsq(plane[keep], code[keep], rcond=None)[0]
     sst = ((code[keep] - plane[keep] @ flat) ** 2).sum()
     spread = float(np.sqrt(max(sst - ssr, 0.0) / (3 * _KEEP)))
-    return float(1 - ssr / (sst + 3 * _KEEP * _FLOOR**2)), spread
+    return float((sst - ssr) / (sst + 3 * _KEEP * _FLOOR**2)), spread
 
 
 def sample_cells(
@@ -108,7 +109,7 @@ def identify(code: NDArray[np.float32], lattice: Lattice) -> list[Identity]:
                     seen = _oriented(window, tall, turn)
                     ssr = ((seen - hat @ seen) ** 2).sum()
                     sst = ((seen - flat @ seen) ** 2).sum()
-                    found.append((float(1 - ssr / (sst + 72 * _FLOOR**2)), i, j, tall, turn))
+                    found.append((float((sst - ssr) / (sst + 72 * _FLOOR**2)), i, j, tall, turn))
     found.sort(reverse=True)
     out: list[Identity] = []
     for _, i, j, tall, turn in found[:6]:

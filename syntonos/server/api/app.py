@@ -66,4 +66,4 @@ def _model(request: HttpRequest, error: ModelError) -> HttpResponse:
 def _ours(request: HttpRequest, error: Exception) -> HttpResponse:
     log.exception("unexpected error at %s %s", request.method, request.path)
     return problem(500, "internal", "Something went wrong in Syntonos itself.",
-                   "Nothing was changed. The log says more; try again.")  # fmt: skip
+                   "Reload to see what was done, then try again; the log says more.")  # fmt: skip

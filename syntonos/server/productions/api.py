@@ -38,6 +38,11 @@ def camera_out(camera: Camera, production: Production) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def light_out(light: Light, counts: dict[str, int]) -> dict[str, Any]:
+    """Return a light with how many clips and readings it has."""
+    return {"id": light.pk, "name": light.name, "conditions": light.conditions, **counts}
+
+
 @router.get("/encodings", response=list[EncodingOut], operation_id="listEncodings")
 def list_encodings(request: HttpRequest) -> list[dict[str, Any]]:
     return [
@@ -74,9 +79,7 @@ def get_board(request: HttpRequest, production_id: int) -> Any:
         "production": production,
         "cameras": [camera_out(c, production) for c in production.cameras.all()],
         "lights": [
-            {"id": light.pk, "name": light.name, "conditions": light.conditions,
-             **counts.get(light.pk, {})}
-            for light in production.lights.all()
+            light_out(light, counts.get(light.pk, {})) for light in production.lights.all()
         ],
         "cells": selectors.board(production),
     }  # fmt: skip
@@ -100,10 +103,11 @@ def change_camera(request: HttpRequest, camera_id: int, body: CameraChange) -> A
              operation_id="createLight")  # fmt: skip
 def create_light(request: HttpRequest, production_id: int, body: LightIn) -> Any:
     production = get_object_or_404(selectors.productions(), pk=production_id)
-    return Status(201, services.create_light(production, body.dict()))
+    return Status(201, light_out(services.create_light(production, body.dict()), {}))
 
 
 @router.patch("/lights/{light_id}", response=LightOut, operation_id="changeLight")
 def change_light(request: HttpRequest, light_id: int, body: LightChange) -> Any:
     light = get_object_or_404(Light, pk=light_id)
-    return services.change_light(light, body.dict(exclude_unset=True))
+    changed = services.change_light(light, body.dict(exclude_unset=True))
+    return light_out(changed, selectors.counts(light.production).get(light.pk, {}))

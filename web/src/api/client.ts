@@ -18,7 +18,10 @@ export type Export = Schemas["ExportOut"];
 export type Difference = Schemas["DifferenceOut"];
 export type Point = [number, number];
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => fetch(request),
+});
 
 /** What the server answers when it cannot do a thing: what was found, and what to do. */
 export class ProblemError extends Error {

@@ -5,9 +5,10 @@ export function useChange<T>(change: (values: T) => Promise<unknown>, onDone: ()
   const client = useQueryClient();
   return useMutation({
     mutationFn: change,
-    onSuccess: async () => {
-      await client.invalidateQueries();
+    onSuccess: () => {
+      // First: were it done after the refetch, it could close the next sheet.
       onDone();
+      return client.invalidateQueries();
     },
   });
 }

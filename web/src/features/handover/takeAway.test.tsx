@@ -1,0 +1,62 @@
+import { fireEvent, screen, waitFor } from "@testing-library/react";
+import { expect, it, vi } from "vitest";
+import type { Export } from "@/api/client";
+import { board, cell, exported } from "@/test/fixtures";
+import { show } from "@/test/show";
+import { TakeAwayPage } from "./TakeAwayPage";
+
+const CELLS = [
+  cell({ camera_id: 1, state: "reference", delta_e: null, match_number: null }),
+  cell({ camera_id: 2 }),
+];
+
+/** Stand in for the server: answers by the end of the address; POST may fail. */
+function serve(exports: Export[], post?: { status: number; body: unknown }, cells = CELLS) {
+  const answer = (body: unknown, status = 200) =>
+    new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
+  const fetch = vi.fn(async (request: Request) => {
+    if (request.method === "POST") return answer(post?.body ?? exported(), post?.status ?? 201);
+    return answer(request.url.endsWith("/board") ? board(cells) : exports);
+  });
+  vi.stubGlobal("fetch", fetch);
+  show(<TakeAwayPage />, "/p/1/take-away", "/p/:production/take-away");
+}
+
+it("offers what is matched, with its read-back in words and figures", async () => {
+  serve([exported()]);
+  expect(await screen.findByText(/Holds:/)).toBeTruthy();
+  expect(screen.getByText("B_foundry_m1_to-reference_65.cube")).toBeTruthy();
+  expect(screen.getByText("Download").closest("a")?.getAttribute("href")).toBe(
+    "/api/exports/4/file",
+  );
+  expect(screen.getAllByText("0.040").length).toBeGreaterThan(0);
+});
+
+it("asks to look at a file that does not hold, and says what lies beyond the target", async () => {
+  const bad = exported({ is_current: false });
+  bad.read_back.share_outside = 0.031;
+  for (const d of bad.read_back.differences) d.p99_9 = 2.4;
+  serve([bad]);
+  expect(await screen.findByText(/Look at it:/)).toBeTruthy();
+  expect(screen.getByText(/3.1 % of the pixels lie beyond/)).toBeTruthy();
+  expect(screen.getByText(/no longer the one in force/)).toBeTruthy();
+});
+
+it("shows the server's words when a LUT cannot be made", async () => {
+  serve([], {
+    status: 422,
+    body: { code: "export.no_match", detail: "B has no match.", hint: "Fit first." },
+  });
+  fireEvent.click(await screen.findByText("Make the LUT"));
+  await waitFor(() =>
+    expect(screen.getByRole("alert").textContent).toContain("B has no match.Fit first."),
+  );
+});
+
+it("leads to the Board when nothing is matched", async () => {
+  serve([], undefined, [
+    cell({ camera_id: 2, match_number: null, state: "not_measured", delta_e: null }),
+  ]);
+  expect(await screen.findByText("Nothing is matched yet.")).toBeTruthy();
+  expect(screen.getByText("To the Board").getAttribute("href")).toBe("/p/1");
+});

@@ -1,0 +1,201 @@
+import type {
+  Angle,
+  Board,
+  Camera,
+  Cell,
+  Clip,
+  Export,
+  Light,
+  Match,
+  Reading,
+  Residual,
+} from "@/api/client";
+
+/** Answers of the server for tests: whole, plausible, and changed where a test says so. */
+
+export const clip = (changes: Partial<Clip> = {}): Clip => ({
+  id: 3,
+  camera_id: 2,
+  light_id: 1,
+  kind: "chart",
+  name: "B001_01",
+  width: 960,
+  height: 540,
+  format: "PNG",
+  bits: 16,
+  frame_count: 4,
+  ...changes,
+});
+
+export const camera = (changes: Partial<Camera> = {}): Camera => ({
+  id: 2,
+  letter: "B",
+  name: "Birch",
+  encoding: "s-log3/s-gamut3.cine",
+  encoding_name: "S-Log3 / S-Gamut3.Cine",
+  levels: "full",
+  note: "",
+  is_reference: false,
+  ...changes,
+});
+
+export const light = (changes: Partial<Light> = {}): Light => ({
+  id: 1,
+  name: "Foundry",
+  conditions: "",
+  clips: 4,
+  readings: 2,
+  ...changes,
+});
+
+export const cell = (changes: Partial<Cell> = {}): Cell => ({
+  light_id: 1,
+  camera_id: 2,
+  clip: clip({ kind: "scene" }),
+  chart_clip: clip(),
+  state: "in_tune",
+  delta_e: 0.89,
+  before: 6.5,
+  tuner: { exposure: 0, warmth: 0, tint: 0, contrast: 0, strength: 0 },
+  next_step: "none",
+  match_number: 1,
+  picture_key: "k",
+  ...changes,
+});
+
+export const board = (cells: Cell[]): Board => ({
+  production: {
+    id: 1,
+    name: "Casting",
+    reference_camera_id: 1,
+    tolerance: 1.2,
+    display: "rec709-tone",
+  },
+  cameras: [camera({ id: 1, letter: "A", name: "Alder", is_reference: true }), camera()],
+  lights: [light()],
+  cells,
+});
+
+const NAMES = ["dark skin", "light skin", "blue sky", "foliage"];
+
+export const residuals = (changes: Record<number, Partial<Residual>> = {}): Residual[] =>
+  Array.from({ length: 24 }, (_, i) => ({
+    index: i + 1,
+    name: NAMES[i] ?? `patch ${i + 1}`,
+    before: 6,
+    after: 0.5 + i * 0.01,
+    left_out: null,
+    predicted: 0.6,
+    grey_spread: i >= 18 ? 0.004 : null,
+    ...changes[i + 1],
+  }));
+
+export const match = (changes: Partial<Match> = {}): Match => ({
+  id: 7,
+  number: 1,
+  is_current: true,
+  created: "2026-11-25T10:00:00Z",
+  restored_from: null,
+  model: "matrix",
+  stops: 0.33,
+  flare_share: 0.005,
+  warmth: 30,
+  tint: 0.7,
+  slope: 1,
+  before: 6.5,
+  white_only: 2.4,
+  after: 0.73,
+  left_one_out: 0.89,
+  residuals: residuals(),
+  warnings: [],
+  matrix: [
+    [0.91, 0.08, 0.01],
+    [0.03, 0.9, 0.07],
+    [-0.06, 0.12, 0.94],
+  ],
+  ...changes,
+});
+
+export const reading = (changes: Partial<Reading> = {}): Reading => ({
+  id: 1,
+  clip_id: 3,
+  number: 1,
+  frames: [0, 1, 2, 3],
+  found_by: "search",
+  encoding: "s-log3/s-gamut3.cine",
+  levels: "full",
+  corners: [
+    [238, 202],
+    [415, 202],
+    [417, 305],
+    [239, 309],
+  ],
+  patches: [],
+  swatches: Array.from({ length: 24 }, () => "#777777"),
+  created: "2026-11-25T10:00:00Z",
+  ...changes,
+});
+
+export const angle = (changes: Partial<Angle> = {}): Angle => ({
+  production_id: 1,
+  production_name: "Casting",
+  tolerance: 1.2,
+  light_id: 1,
+  light_name: "Foundry",
+  reference: {
+    camera_id: 1,
+    letter: "A",
+    name: "Alder",
+    encoding_name: "LogC3 EI 800",
+    levels: "full",
+    clips: [clip({ id: 1, name: "A001_01" })],
+    reading: reading({ clip_id: 1 }),
+    chain: { stages: [] },
+  },
+  angle: {
+    camera_id: 2,
+    letter: "B",
+    name: "Birch",
+    encoding_name: "S-Log3",
+    levels: "full",
+    clips: [clip()],
+    reading: reading(),
+    chain: { stages: [] },
+  },
+  state: "in_tune",
+  next_step: "none",
+  tuner: null,
+  tuner_before: null,
+  match: match(),
+  newest_number: 1,
+  ramp: [],
+  ...changes,
+});
+
+export const exported = (changes: Partial<Export> = {}): Export => ({
+  id: 4,
+  target: "reference",
+  size: 65,
+  file_name: "B_foundry_m1_to-reference_65.cube",
+  sha256: "0",
+  match_number: 1,
+  is_current: true,
+  created: "2026-11-25T10:00:00Z",
+  read_back: {
+    size: 65,
+    share_outside: 0,
+    differences: (["grid", "picture"] as const).flatMap((colours) =>
+      (["tetrahedral", "trilinear"] as const).flatMap((interpolation) =>
+        [null, 10].map((bits) => ({
+          colours,
+          interpolation,
+          bits,
+          mean: 0.04,
+          p99_9: 0.22,
+          max: 0.3,
+        })),
+      ),
+    ),
+  },
+  ...changes,
+});
