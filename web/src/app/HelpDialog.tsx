@@ -17,6 +17,7 @@ const KEYS: [string, string, string][] = [
   ["Bench", "S", "surround: black, dim, 18 % grey"],
   ["Chart", "F", "find the chart in both pictures"],
   ["Chart", "M", "fit the match"],
+  ["Chart", "Z", "the chart close, the whole frame"],
   ["Chart", "arrows on a handle", "move it a pixel, with Shift a tenth"],
   ["Chart", "Enter on a handle", "read the chart there"],
 ];

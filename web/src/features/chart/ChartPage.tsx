@@ -9,6 +9,7 @@ import { Loading, Problem } from "@/shared/Feedback";
 import { useKeys } from "@/shared/useKeys";
 import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
 import { type FitChoice, FitPanel } from "./FitPanel";
+import { useNear } from "./useNear";
 
 export function ChartPage() {
   const params = useParams();
@@ -28,6 +29,7 @@ export function ChartPage() {
           { text: "chart" },
         ]}
       >
+        <CloserButton />
         {angle.data && angle.data.angle.camera_id !== angle.data.reference.camera_id && (
           <Link className="btn btn-sm" to={`/p/${production}/l/${light}/c/${camera}/bench`}>
             Bench
@@ -38,6 +40,15 @@ export function ChartPage() {
       {angle.isError && <Problem error={angle.error} onRetry={() => angle.refetch()} />}
       {angle.data && <Charts key={`${light}-${camera}`} angle={angle.data} />}
     </div>
+  );
+}
+
+function CloserButton() {
+  const { near, toggle } = useNear();
+  return (
+    <button type="button" className="btn btn-sm" aria-pressed={near} onClick={toggle}>
+      Closer
+    </button>
   );
 }
 
@@ -65,6 +76,7 @@ function Charts({ angle }: { angle: Angle }) {
     leaveOut:
       angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
   }));
+  const { toggle } = useNear();
   const canFit = !isReference && angle.reference.reading !== null && angle.angle.reading !== null;
   const doFit = () => {
     if (canFit && !fit.isPending) fit.mutate(choice);
@@ -75,6 +87,7 @@ function Charts({ angle }: { angle: Angle }) {
       own.current?.find();
     },
     m: doFit,
+    z: toggle,
   });
   return (
     <main className="flex min-h-0 flex-1">

@@ -5,8 +5,9 @@ import { pictureUrl } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
 import { GridOverlay } from "./GridOverlay";
-import { quarterTurn, startingCorners } from "./geometry";
+import { closer, quarterTurn, startingCorners } from "./geometry";
 import { Loupe } from "./Loupe";
+import { useNear } from "./useNear";
 
 export type ChartPictureHandle = { find: () => void };
 
@@ -65,6 +66,7 @@ function Placed({
   const [held, setHeld] = useState<number | null>(null);
   const [question, setQuestion] = useState(false);
   const box = useRef<HTMLDivElement>(null);
+  const { near } = useNear();
   const corners = moved ?? (reading?.corners as Point[] | undefined) ?? null;
 
   const read = useMutation({
@@ -93,6 +95,9 @@ function Placed({
       if (found.orientation_certain) read.mutate({ corners: at, by: "search" });
     },
   });
+  // While a handle moves the view stays: it is taken from the reading, not from the hand.
+  const anchor = (reading?.corners as Point[] | undefined) ?? null;
+  const view = near && anchor ? closer(anchor, clip.width, clip.height) : { scale: 1, x: 0, y: 0 };
   const busy = find.isPending || read.isPending;
   const flagged = reading?.patches.filter((p) => p.flags.length) ?? [];
   const edit = (next: Point[]) => {
@@ -103,25 +108,33 @@ function Placed({
     <>
       <div
         ref={box}
-        className="relative max-h-full w-full"
+        className="relative max-h-full w-full overflow-hidden"
         style={{ aspectRatio: `${clip.width} / ${clip.height}` }}
       >
-        <img
-          src={pictureUrl(clip.id, 0, Math.min(clip.width, 1280), "input")}
-          alt={`${clip.name}, as shot`}
-          className="absolute inset-0 h-full w-full"
-          draggable={false}
-        />
-        {corners && (
-          <GridOverlay
-            clip={clip}
-            corners={corners}
-            flags={moved ? [] : (reading?.patches ?? [])}
-            onMove={edit}
-            onHold={setHeld}
-            onRead={() => read.mutate({ corners, by: "hand" })}
+        <div
+          className="absolute inset-0 origin-top-left"
+          style={{
+            transform: `translate(${view.x * 100}%, ${view.y * 100}%) scale(${view.scale})`,
+          }}
+        >
+          <img
+            src={pictureUrl(clip.id, 0, Math.min(clip.width, 1920), "input")}
+            alt={`${clip.name}, as shot`}
+            className="absolute inset-0 h-full w-full"
+            draggable={false}
           />
-        )}
+          {corners && (
+            <GridOverlay
+              clip={clip}
+              corners={corners}
+              zoom={view.scale}
+              flags={moved ? [] : (reading?.patches ?? [])}
+              onMove={edit}
+              onHold={setHeld}
+              onRead={() => read.mutate({ corners, by: "hand" })}
+            />
+          )}
+        </div>
         {corners && held !== null && corners[held] && (
           <Loupe clip={clip} at={corners[held]} box={box} />
         )}

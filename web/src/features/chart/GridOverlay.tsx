@@ -16,6 +16,7 @@ export function GridOverlay({
   clip,
   corners,
   flags,
+  zoom = 1,
   onMove,
   onHold,
   onRead,
@@ -23,12 +24,13 @@ export function GridOverlay({
   clip: Clip;
   corners: Point[];
   flags: Schemas["PatchOut"][];
+  zoom?: number;
   onMove: (corners: Point[]) => void;
   onHold: (corner: number | null) => void;
   onRead: () => void;
 }) {
   const svg = useRef<SVGSVGElement>(null);
-  const unit = clip.width / 640;
+  const unit = clip.width / 640 / zoom;
   const toPixels = (event: PointerEvent): Point => {
     const r = svg.current?.getBoundingClientRect();
     if (!r) return [0, 0];
@@ -112,7 +114,7 @@ export function GridOverlay({
           role="button"
           tabIndex={0}
           aria-label={`corner patch ${CORNER_NAMES[i]}: ${x.toFixed(1)}, ${y.toFixed(1)}`}
-          className="cursor-move outline-none [&:focus-visible_circle:first-of-type]:stroke-[4px]"
+          className="cursor-move outline-none [&:focus-visible_circle:first-of-type]:[fill-opacity:0.6]"
           onKeyDown={key(i)}
           onFocus={() => onHold(i)}
           onBlur={() => onHold(null)}

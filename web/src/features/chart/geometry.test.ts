@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Point } from "@/api/client";
-import { chartHomography, halfTurn, project, quarterTurn, sampleAreas } from "./geometry";
+import { chartHomography, closer, halfTurn, project, quarterTurn, sampleAreas } from "./geometry";
 
 const CORNERS: Point[] = [
   [100, 80],
@@ -45,6 +45,20 @@ describe("the chart's grid on a picture", () => {
       expect(two[i]?.[0]).toBeCloseTo(x, 6);
       expect(two[i]?.[1]).toBeCloseTo(y, 6);
     }
+  });
+
+  it("comes closer until the chart fills the picture, and never shows what is beside it", () => {
+    const { scale, x, y } = closer(CORNERS, 960, 540);
+    const [left, top] = [-x / scale, -y / scale];
+    expect(scale).toBeGreaterThan(1.3);
+    for (const [px, py] of CORNERS) {
+      expect(px / 960).toBeGreaterThan(left);
+      expect(px / 960).toBeLessThan(left + 1 / scale);
+      expect(py / 540).toBeGreaterThan(top);
+      expect(py / 540).toBeLessThan(top + 1 / scale);
+    }
+    expect(Math.min(left, top)).toBeGreaterThanOrEqual(0);
+    expect(Math.max(left, top) + 1 / scale).toBeLessThanOrEqual(1 + 1e-9);
   });
 
   it("has no areas where the corners lie on one line", () => {

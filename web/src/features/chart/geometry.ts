@@ -115,6 +115,26 @@ export function startingCorners(width: number, height: number): Point[] {
   ];
 }
 
+export type Closer = { scale: number; x: number; y: number };
+
+/**
+ * How a picture is moved so that the chart fills it: scale about the top left, and the shift as a
+ * share of the picture's size. A chart that is large already stays as it is.
+ */
+export function closer(corners: readonly Point[], width: number, height: number): Closer {
+  const points = outline(corners);
+  if (!points.length) return { scale: 1, x: 0, y: 0 };
+  const xs = points.map((p) => p[0]);
+  const ys = points.map((p) => p[1]);
+  const [left, right] = [Math.min(...xs), Math.max(...xs)];
+  const [top, bottom] = [Math.min(...ys), Math.max(...ys)];
+  const fit = 0.72 * Math.min(width / (right - left), height / (bottom - top));
+  const scale = Math.max(1, Math.min(8, fit));
+  const shift = (middle: number, size: number) =>
+    Math.max(1 - scale, Math.min(0, 0.5 - (middle / size) * scale));
+  return { scale, x: shift((left + right) / 2, width), y: shift((top + bottom) / 2, height) };
+}
+
 export function clampPoint([x, y]: Point, width: number, height: number): Point {
   return [Math.max(0, Math.min(width - 1, x)), Math.max(0, Math.min(height - 1, y))];
 }
