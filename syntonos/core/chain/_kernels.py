@@ -17,13 +17,14 @@ from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import scalar
 
 TILE = 512
-OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE = 0, 1, 2, 3
+OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP = 0, 1, 2, 3, 4
 OP_DECODE, OP_ENCODE = 10, 20  # plus the curve family
 _DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
 _DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
 _DEC_POW, _ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
 _DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
+_THREE = np.float32(3)
 
 
 @jit
@@ -46,6 +47,31 @@ def _affine(x: Any, a: Any) -> None:
         rr[i] = m00 * r + m01 * g + m02 * b + t0
         gg[i] = m10 * r + m11 * g + m12 * b + t1
         bb[i] = m20 * r + m21 * g + m22 * b + t2
+
+
+@jit
+def _affine_to_clip(x: Any, a: Any) -> None:
+    """Do as `_affine`, and blend to neutral where the smallest channel nears the clip."""
+    m00, m01, m02, t0 = a[0], a[1], a[2], a[3]
+    m10, m11, m12, t1 = a[4], a[5], a[6], a[7]
+    m20, m21, m22, t2 = a[8], a[9], a[10], a[11]
+    start, slope, lr, lg, lb = a[12], a[13], a[14], a[15], a[16]
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        low = r if r < g else g
+        low = low if low < b else b
+        t = (low - start) * slope
+        t = t if t > _F0 else _F0
+        t = t if t < _TOP else _TOP
+        w = t * t * (_THREE - t - t)
+        p = m00 * r + m01 * g + m02 * b + t0
+        q = m10 * r + m11 * g + m12 * b + t1
+        s = m20 * r + m21 * g + m22 * b + t2
+        grey = lr * p + lg * q + lb * s
+        rr[i] = p + w * (grey - p)
+        gg[i] = q + w * (grey - q)
+        bb[i] = s + w * (grey - s)
 
 
 @jit
@@ -120,6 +146,8 @@ def _run_tile(x: Any, ops: Any, params: Any) -> None:
         op, a = ops[k], params[k]
         if op == OP_AFFINE:
             _affine(x, a)
+        elif op == OP_AFFINE_TO_CLIP:
+            _affine_to_clip(x, a)
         elif op == OP_LEVELS:
             _levels(x, a)
         elif op == OP_CLAMP:

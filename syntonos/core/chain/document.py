@@ -49,6 +49,10 @@ class Match:
     p = P lin_ap1, with P = (1 - mix) I + mix 1 l^T and l the luminance weights of AP1;
     x = (p - angle_flare) / angle_white 2^stops; y = matrix x; out = y reference_white +
     reference_flare; lin_ap1 = P^-1 out. Whites have luminance one, matrix rows sum to one.
+
+    `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
+    it, from three quarters of it in the smallest channel, the result blends to neutral of the same
+    luminance: what is clipped has no colour that could be matched.
     """
 
     angle_flare: Triple = (0.0, 0.0, 0.0)
@@ -58,6 +62,7 @@ class Match:
     reference_white: Triple = (1.0, 1.0, 1.0)
     reference_flare: Triple = (0.0, 0.0, 0.0)
     mix: float = 0.2
+    clip: float | None = None
     kind: Literal["match"] = "match"
 
 
@@ -127,13 +132,17 @@ def _read_match(stage: Mapping[str, Any]) -> Match:
         if name == "matrix":
             rows = _numbers(value, place, (3, 3))
             fields[name] = tuple(tuple(row) for row in rows)
-        elif name in ("stops", "mix"):
+        elif name == "clip" and value is None:
+            fields[name] = None
+        elif name in ("stops", "mix", "clip"):
             fields[name] = _numbers(value, place, ())
         elif name != "kind":
             fields[name] = tuple(_numbers(value, place, (3,)))
     match = Match(**fields)
     if min(match.angle_white) <= 0 or min(match.reference_white) <= 0:
         raise _fail("match: a white has a channel at or below zero.", _HINT)
+    if match.clip is not None and match.clip <= 0:
+        raise _fail(f"match.clip is {match.clip}, needed above 0 or null.", _HINT)
     if not 0 <= match.mix < 1:
         raise _fail(f"match.mix is {match.mix}, needed 0 to below 1.", _HINT)
     return match

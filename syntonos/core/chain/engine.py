@@ -25,8 +25,10 @@ from syntonos.core.encodings import (
 )
 from syntonos.core.encodings.scalar import LINEAR
 
-ENGINE_VERSION = 1  # part of every cache's key: raised when pixels change
-_WIDTH = 12  # parameters of the widest opcode, a 3x4
+ENGINE_VERSION = 2  # part of every cache's key: raised when pixels change
+_WIDTH = 17  # parameters of the widest opcode
+# Where the blend towards a clip begins and is done, as shares of the clip.
+_CLIP_FROM, _CLIP_TO = 0.75, 0.98
 
 # Luminance weights of AP1: the middle row of its matrix to XYZ (Academy S-2014-004).
 AP1_LUMINANCE: NDArray[np.float64] = AP1.to_xyz[1]
@@ -34,7 +36,7 @@ AP1_LUMINANCE: NDArray[np.float64] = AP1.to_xyz[1]
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """Opcodes (n,) int32 and their parameters (n, 12) float32."""
+    """Opcodes (n,) int32 and their parameters (n, 17) float32."""
 
     ops: NDArray[np.int32]
     params: NDArray[np.float32]
@@ -55,6 +57,16 @@ class _Packer:
             before = self.rows.pop()[1].reshape(3, 4)
             mat, offset = mat @ before[:, :3], mat @ before[:, 3] + offset
         self.rows.append((k.OP_AFFINE, np.column_stack([mat, offset]).ravel()))
+
+    def match(self, match: Match) -> None:
+        mat, shift = match_affine(match)
+        if match.clip is None:
+            self.affine(mat, shift)
+            return
+        start = _CLIP_FROM * match.clip
+        slope = 1 / ((_CLIP_TO - _CLIP_FROM) * match.clip)
+        rows = np.column_stack([mat, shift]).ravel()
+        self.add(k.OP_AFFINE_TO_CLIP, (*rows, start, slope, *AP1_LUMINANCE))
 
     def curve(self, curve: Curve, levels: str, *, inverse: bool) -> None:
         scale, offset = levels_scale_offset(levels)
@@ -105,7 +117,7 @@ def compile_chain(chain: Chain) -> Program:
     pack.curve(source.curve, chain.decode.levels, inverse=True)
     pack.affine(gamut_matrix(source.gamut, AP1))
     if chain.match is not None:
-        pack.affine(*match_affine(chain.match))
+        pack.match(chain.match)
     if isinstance(chain.output, EncodingOutput):
         target = find_encoding(chain.output.encoding)
         pack.affine(gamut_matrix(AP1, target.gamut))
@@ -128,7 +140,7 @@ def working_program(chain: Chain) -> Program:
     pack.curve(source.curve, chain.decode.levels, inverse=True)
     pack.affine(gamut_matrix(source.gamut, AP1))
     if chain.match is not None:
-        pack.affine(*match_affine(chain.match))
+        pack.match(chain.match)
     return pack.program()
 
 

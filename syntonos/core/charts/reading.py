@@ -38,6 +38,8 @@ class ChartReading:
     levels: str
     frames: int
     patches: tuple[PatchReading, ...]
+    # Where the sensor clips, scene-linear; None where nothing in the frames is clipped.
+    clip: float | None = None
 
     @property
     def lin_rgb(self) -> NDArray[np.float64]:
@@ -118,6 +120,25 @@ def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDA
         slope = float(np.median(variance[dark] / (lin[dark] + 0.02)))
         flat |= bright & (variance < 0.36 * slope * (lin + 0.02))
     return flat
+
+
+def _clip_level(
+    code: NDArray[np.float32], encoding: Encoding, levels: tuple[float, float], white: float
+) -> float | None:
+    """Return the light at which all channels pile up at the top of a frame, or None.
+
+    A sensor that clips gives its white in all channels, so the smallest channel is looked at. What
+    is not well above the chart's white may be a white thing and is not taken for a clip.
+    """
+    scale, offset = levels
+    low = code[::2, ::2].min(axis=2).astype(np.float64)
+    lin = decode((low - offset) / scale, encoding.curve)
+    top = float(np.percentile(lin, 99.95))
+    if top < 2.5 * white:
+        return None
+    piled = float((np.abs(lin - top) < 0.03 * top).mean())
+    below = float(((lin < 0.97 * top) & (lin > 0.85 * top)).mean())
+    return top if piled > 0.002 and piled > 2 * below else None
 
 
 def _robust(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -212,7 +233,12 @@ def read_chart(
         for i in range(len(places))
     )
     return ChartReading(
-        tuple((float(x), float(y)) for x, y in quad), encoding.slug, levels, len(frames), patches
+        tuple((float(x), float(y)) for x, y in quad),
+        encoding.slug,
+        levels,
+        len(frames),
+        patches,
+        _clip_level(frames[0], encoding, (scale, offset), white),
     )
 
 

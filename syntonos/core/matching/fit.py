@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -180,6 +180,7 @@ def fit_match(
     x, y = lin_x @ mixing.T, lin_y @ mixing.T
     errors = np.hypot([p.error for p in reference.patches], [p.error for p in angle.patches])
     match, grey = _fit_once(x, y, errors, used, model)
+    match = replace(match, clip=angle.clip)
     plain, _ = _fit_once(x, y, errors, used, "white")
     white = np.asarray(np.linalg.solve(mixing, grey.reference_white), np.float64)
     before = scene_delta_e(lin_x, lin_y, white)

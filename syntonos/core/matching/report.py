@@ -36,7 +36,10 @@ def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
         for p in plain["patches"]
     )
     corners = tuple((float(x), float(y)) for x, y in plain["corners"])
-    return ChartReading(corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches)
+    return ChartReading(
+        corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches,
+        plain.get("clip"),
+    )  # fmt: skip
 
 
 def fit_to_json(fit: MatchFit) -> dict[str, Any]:

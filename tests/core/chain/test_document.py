@@ -81,6 +81,7 @@ def _stage(index, **changes):
         (_stage(2, stops=float("nan")), "chain.invalid"),
         (_stage(2, matrix=[[1, 0], [0, 1]]), "chain.invalid"),
         (_stage(2, angle_white=[1, 0, 1]), "chain.invalid"),
+        (_stage(2, clip=-1), "chain.invalid"),
         (_stage(3, kind="print"), "chain.invalid"),
     ],
 )

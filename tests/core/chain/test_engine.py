@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 import PyOpenColorIO as ocio
 import pytest
@@ -17,6 +19,7 @@ from syntonos.core.chain import (
 from syntonos.core.chain.engine import Superseded, match_affine
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
+from syntonos.core.encodings import GAMUTS
 from tests.library_keys import OCIO_TO_AP0
 
 MATCH = Match(
@@ -50,7 +53,7 @@ def ocio_plain(slug, match=None):
     if match is not None:
         steps.append(ocio_affine(*match_affine(match)))
     steps.append(ocio.BuiltinTransform("ACEScg_to_ACES2065-1"))
-    from syntonos.core.encodings import GAMUTS, gamut_matrix
+    from syntonos.core.encodings import gamut_matrix
 
     steps.append(ocio_affine(gamut_matrix(GAMUTS["ap0"], GAMUTS["bt709"])))
     steps.append(ocio.RangeTransform(0.0, 1.0, 0.0, 1.0))
@@ -163,3 +166,23 @@ def test_a_superseded_run_gives_up():
     with pytest.raises(Superseded):
         run(compile_chain(Chain(Decode("s-log3/s-gamut3"), Output())), frame,
             is_superseded=lambda: True)  # fmt: skip
+
+
+def test_a_clipped_sky_takes_no_colour_from_the_match():
+    clipped = replace(MATCH, clip=8.0, angle_flare=(0.0,) * 3, reference_flare=(0.0,) * 3)
+    chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), match=clipped)
+    light = np.repeat(np.float32([[0.18], [1.0], [5.9], [7.0], [8.0], [9.0]]), 3, axis=1)
+    with_clip = run(compile_chain(chain), light)
+    plain = run(compile_chain(replace(chain, match=replace(clipped, clip=None))), light)
+    # Below three quarters of the clip nothing changes; at the clip it is neutral, as bright.
+    np.testing.assert_allclose(with_clip[:3], plain[:3], rtol=1e-5)
+    assert np.ptp(plain[4]) > 0.5
+    np.testing.assert_allclose(with_clip[4:], with_clip[4:, :1].repeat(3, axis=1), rtol=1e-5)
+    luminance = GAMUTS["ap1"].to_xyz[1]
+    np.testing.assert_allclose(with_clip @ luminance, plain @ luminance, rtol=1e-5)
+    assert np.ptp(with_clip[3]) < np.ptp(plain[3])
+    # A bright coloured light is not clipped in all channels and keeps its colour.
+    glow = np.float32([[9.0, 3.0, 0.4]])
+    np.testing.assert_allclose(run(compile_chain(chain), glow),
+                               run(compile_chain(replace(chain, match=replace(clipped, clip=None))),
+                                   glow), rtol=1e-5)  # fmt: skip

@@ -75,3 +75,15 @@ def test_frames_of_two_sizes_are_refused():
     shot = shoot(camera_a(), frames=2)
     with pytest.raises(ChartError):
         read_chart([shot.frames[0], shot.frames[1][:-2]], shot.corners, ENCODING)
+
+
+def test_the_clip_is_found_where_a_sky_is_clipped_and_only_there():
+    camera = camera_a(clip=6.0)
+    shot = shoot(camera, frames=1)
+    assert read_chart(shot.frames, shot.corners, ENCODING).clip is None
+    rng = np.random.default_rng(0)
+    for light, want in ((40.0, 6.0), (4.0, None)):
+        sky = camera.record(np.full((120, 200, 3), light) * rng.uniform(0.7, 1, (120, 200, 1)), rng)
+        shot.frames[0][:120, :200] = sky
+        found = read_chart(shot.frames, shot.corners, ENCODING).clip
+        assert found == (pytest.approx(want, rel=0.02) if want else None)
