@@ -5,14 +5,12 @@ import time
 from collections.abc import Callable
 
 import numpy as np
-import PyOpenColorIO as ocio
 import simplejpeg
 
 from syntonos.core.chain import Chain, Decode, Match, Output, compile_chain, run
-from syntonos.core.chain.engine import match_affine, to_bytes
-from syntonos.core.encodings import GAMUTS, gamut_matrix
+from syntonos.core.chain.engine import to_bytes
 from syntonos.core.scopes import count_scopes
-from tests.library_keys import OCIO_TO_AP0
+from tests.opencolorio import plain_chain
 
 ROUNDS = 15
 SLUG = "s-log3/s-gamut3.cine"
@@ -41,36 +39,10 @@ def report(name: str, value: float, limit: float) -> None:
     print(f"{name} ratio={value:.3f} limit={limit} {'ok' if value <= limit else 'short'}")
 
 
-def _affine(mat: np.ndarray, offset: object = (0.0, 0.0, 0.0)) -> ocio.MatrixTransform:
-    full = np.eye(4)
-    full[:3, :3] = mat
-    return ocio.MatrixTransform(full.ravel().tolist(), [*map(float, offset), 0.0])
-
-
-def opencolorio() -> ocio.CPUProcessor:
-    """The same chain in OpenColorIO, float, without its lossy optimisations."""
-    to_ap1 = ocio.BuiltinTransform("ACEScg_to_ACES2065-1")
-    to_ap1.setDirection(ocio.TRANSFORM_DIR_INVERSE)
-    gamma = ocio.ExponentTransform([2.4, 2.4, 2.4, 1.0])
-    gamma.setDirection(ocio.TRANSFORM_DIR_INVERSE)
-    group = ocio.GroupTransform(
-        [ocio.BuiltinTransform(OCIO_TO_AP0[SLUG]), to_ap1, _affine(*match_affine(MATCH)),
-         _affine(gamut_matrix(GAMUTS["ap1"], GAMUTS["bt709"])),
-         ocio.RangeTransform(0.0, 1.0, 0.0, 1.0), gamma]
-    )  # fmt: skip
-    return (
-        ocio.Config.CreateRaw()
-        .getProcessor(group)
-        .getOptimizedCPUProcessor(
-            ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-        )
-    )
-
-
 def main() -> None:
     rng = np.random.default_rng(1)
     frame = rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
-    program, cpu = compile_chain(CHAIN), opencolorio()
+    program, cpu = compile_chain(CHAIN), plain_chain(SLUG, MATCH)
     out = np.empty_like(frame)
 
     def theirs() -> None:

@@ -2,7 +2,6 @@ import json
 from dataclasses import replace
 
 import numpy as np
-import PyOpenColorIO as ocio
 import pytest
 
 from syntonos.cli.main import main
@@ -11,6 +10,7 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
 from syntonos.core.media import read_frame, write_frame
+from tests.opencolorio import cube_file, through
 from tests.simulated import background, camera_a, shoot
 
 
@@ -43,12 +43,7 @@ def test_match_finds_both_charts_and_its_lut_holds_in_another_library(
     codes = read_frame(files(media, angle, "02")[0]).code_rgb.reshape(-1, 3)
     chain = read_chain(said["chain"])
     exact = run(compile_chain(chain), codes)
-    transform = ocio.FileTransform(str(cube), interpolation=ocio.INTERP_TETRAHEDRAL)
-    processor = ocio.Config.CreateRaw().getProcessor(transform)
-    seen = np.ascontiguousarray(codes.copy())
-    processor.getOptimizedCPUProcessor(
-        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-    ).applyRGB(seen.reshape(-1))
+    seen = through(cube_file(cube), codes)
     d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))
     assert d.mean() < 0.1
     assert np.percentile(d, 99.9) < 0.8

@@ -3,7 +3,6 @@
 import re
 
 import numpy as np
-import PyOpenColorIO as ocio
 from playwright.sync_api import expect
 
 from syntonos.core.chain import Chain, Decode, Output, apply_lut, compile_chain, read_chain, run
@@ -11,6 +10,7 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
 from syntonos.core.media import read_frame
+from tests.opencolorio import cube_file, through
 
 
 def _cell(page, letter):
@@ -84,11 +84,7 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     assert chain.output == Output("rec709-tone")
     codes = read_frame(sorted((media / "Birch").glob("*_02_*"))[0]).code_rgb.reshape(-1, 3)
     exact = run(compile_chain(chain), codes)
-    transform = ocio.FileTransform(str(cube), interpolation=ocio.INTERP_TETRAHEDRAL)
-    seen = np.ascontiguousarray(codes.copy())
-    ocio.Config.CreateRaw().getProcessor(transform).getOptimizedCPUProcessor(
-        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-    ).applyRGB(seen.reshape(-1))
+    seen = through(cube_file(cube), codes)
     d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))
     assert d.mean() < 0.1
     assert np.percentile(d, 99.9) < 0.8

@@ -1,7 +1,6 @@
 from dataclasses import replace
 
 import numpy as np
-import PyOpenColorIO as ocio
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -21,51 +20,13 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import GAMUTS
 from tests.library_keys import OCIO_TO_AP0
+from tests.opencolorio import plain_chain, through
 
 MATCH = Match(
     angle_flare=(0.002, 0.001, 0.001), angle_white=(1.2, 0.95, 0.8), stops=0.4,
     matrix=((1.1, -0.12, 0.02), (0.03, 0.94, 0.03), (-0.02, -0.05, 1.07)),
     reference_white=(1.05, 1.0, 0.9), reference_flare=(0.001, 0.001, 0.002),
 )  # fmt: skip
-
-
-def ocio_processor(transforms):
-    """Return OpenColorIO's float processor without its lossy optimisations."""
-    group = ocio.GroupTransform(transforms)
-    processor = ocio.Config.CreateRaw().getProcessor(group)
-    return processor.getOptimizedCPUProcessor(
-        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-    )
-
-
-def ocio_affine(mat, offset=(0, 0, 0)):
-    full = np.eye(4)
-    full[:3, :3] = mat
-    return ocio.MatrixTransform(full.ravel().tolist(), [*map(float, offset), 0.0])
-
-
-def ocio_plain(slug, match=None):
-    """The chain to `rec709-plain` in OpenColorIO's own curves and matrices."""
-    steps = [ocio.BuiltinTransform(OCIO_TO_AP0[slug])]
-    back = ocio.BuiltinTransform("ACEScg_to_ACES2065-1")
-    back.setDirection(ocio.TRANSFORM_DIR_INVERSE)
-    steps.append(back)
-    if match is not None:
-        steps.append(ocio_affine(*match_affine(match)))
-    steps.append(ocio.BuiltinTransform("ACEScg_to_ACES2065-1"))
-    from syntonos.core.encodings import gamut_matrix
-
-    steps.append(ocio_affine(gamut_matrix(GAMUTS["ap0"], GAMUTS["bt709"])))
-    steps.append(ocio.RangeTransform(0.0, 1.0, 0.0, 1.0))
-    gamma = ocio.ExponentTransform([2.4, 2.4, 2.4, 1.0])
-    gamma.setDirection(ocio.TRANSFORM_DIR_INVERSE)
-    return ocio_processor([*steps, gamma])
-
-
-def through(processor, code):
-    out = np.ascontiguousarray(code, np.float32).copy()
-    processor.applyRGB(out.reshape(-1))
-    return out
 
 
 def _codes(count=4000):
@@ -79,7 +40,7 @@ def _codes(count=4000):
 def test_chain_agrees_with_opencolorio_lossless(slug, match):
     codes = _codes()
     ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
-    theirs = through(ocio_plain(slug, match), codes)
+    theirs = through(plain_chain(slug, match), codes)
     # Judged as colours: near black a root magnifies both libraries' float32 rounding.
     assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.02
 
@@ -99,7 +60,7 @@ def test_random_matches_agree_with_opencolorio(slug, whites, stops, mixing):
     )  # fmt: skip
     codes = _codes(300)
     ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
-    theirs = through(ocio_plain(slug, match), codes)
+    theirs = through(plain_chain(slug, match), codes)
     assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.05
 
 

@@ -2,7 +2,6 @@ import csv
 from pathlib import Path
 
 import numpy as np
-import PyOpenColorIO as ocio
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -10,6 +9,7 @@ from hypothesis import strategies as st
 from syntonos.core.chain import apply_lut
 from syntonos.core.errors import CubeFileError
 from syntonos.core.formats import Cube, read_cube, write_cube
+from tests.opencolorio import cube_file, through
 
 DATA = Path(__file__).parents[2] / "data"
 ROWS = "\n".join(f"{r} {g} {b}" for b in (0, 1) for g in (0, 1) for r in (0, 1))
@@ -42,14 +42,8 @@ def test_opencolorio_reads_the_same_table(tmp_path):
     table = rng.random((5, 5, 5, 3)).astype(np.float32)
     path = tmp_path / "made.cube"
     path.write_bytes(write_cube(Cube(table, "t"), comments=("c",)))
-    transform = ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
-    processor = ocio.Config.CreateRaw().getProcessor(transform)
-    cpu = processor.getOptimizedCPUProcessor(
-        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-    )
     codes = rng.random((500, 3)).astype(np.float32)
-    theirs = codes.copy()
-    cpu.applyRGB(theirs.reshape(-1))
+    theirs = through(cube_file(path), codes)
     np.testing.assert_allclose(apply_lut(codes, table), theirs, atol=2e-6)
 
 
