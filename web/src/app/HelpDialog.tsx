@@ -47,6 +47,7 @@ export function HelpDialog({ onClose }: { onClose: () => void }) {
           className="btn btn-sm ml-auto"
           onClick={() => {
             document.documentElement.dataset.theme = other;
+            localStorage.setItem("theme", other);
             setTheme(other);
           }}
         >
