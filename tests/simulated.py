@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from syntonos.core.charts import read_chart
-from syntonos.core.encodings import AP1, decode, find_encoding, gamut_matrix, levels_scale_offset
+from syntonos.core.encodings import AP1, decode, find_encoding, gamut_matrix, take_levels_off
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.chart import chart_image, place_chart
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
@@ -76,7 +76,9 @@ def off_chart(camera, *, light=DAY, count=400, seed=9):
     """Return colours that are not on the chart, scene-linear AP1, as the camera records them."""
     clean = replace(camera, flare=0.0, noise=0.0, bits=None)
     lit = random_reflectances(np.random.default_rng(seed), count) * light
-    scale, offset = levels_scale_offset(clean.levels)
     code = clean.record(clean.expose(lit) * 0.95).astype(np.float64)
     encoding = find_encoding(clean.encoding)
-    return decode((code - offset) / scale, encoding.curve) @ gamut_matrix(encoding.gamut, AP1).T
+    return (
+        decode(take_levels_off(code, clean.levels), encoding.curve)
+        @ gamut_matrix(encoding.gamut, AP1).T
+    )

@@ -1,7 +1,7 @@
 """The one door to numba: a typed decorator, and a cache that cannot serve stale code.
 
-numba's disk cache does not notice when a *called* function in another file changed, so the cache
-lives in a folder named by the hash of the core's sources and of the versions in use.
+numba's disk cache does not notice when a called function or a constant of another file changed, so
+the cache lives in a folder named by the hash of all the core's sources and the versions in use.
 """
 
 from __future__ import annotations
@@ -22,8 +22,7 @@ def _cache_folder() -> Path:
     core = Path(__file__).parent
     digest = hashlib.sha256(f"{numba.__version__} {np.__version__}".encode())
     for source in sorted(core.rglob("*.py")):
-        if "njit" in (text := source.read_text("utf-8")) or "jit(" in text or "@jit" in text:
-            digest.update(text.encode())
+        digest.update(source.read_bytes())
     base = os.environ.get("SYNTONOS_CACHE") or str(Path.home() / ".cache" / "syntonos")
     return Path(base) / "compiled" / digest.hexdigest()[:16]
 
@@ -36,13 +35,6 @@ _FAST = {"contract", "nsz", "arcp"}
 
 def jit(function: F) -> F:
     """Compile a function that holds no lock; the result is cached on disk."""
-    return cast(
-        F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function)
-    )
-
-
-def jit_inline(function: F) -> F:
-    """Compile a small scalar function that is folded into its callers."""
     return cast(
         F, numba.njit(cache=True, nogil=True, fastmath=_FAST, error_model="numpy")(function)
     )

@@ -133,17 +133,6 @@ def compile_chain(chain: Chain) -> Program:
     return pack.program()
 
 
-def working_program(chain: Chain) -> Program:
-    """Pack a chain up to its match: stored code values to scene-linear AP1."""
-    pack = _Packer()
-    source = find_encoding(chain.decode.encoding)
-    pack.curve(source.curve, chain.decode.levels, inverse=True)
-    pack.affine(gamut_matrix(source.gamut, AP1))
-    if chain.match is not None:
-        pack.match(chain.match)
-    return pack.program()
-
-
 @cache
 def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(min(os.cpu_count() or 1, 8), thread_name_prefix="engine")

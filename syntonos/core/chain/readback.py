@@ -20,7 +20,7 @@ from syntonos.core.encodings import (
     encode,
     find_encoding,
     gamut_matrix,
-    levels_scale_offset,
+    put_levels_on,
 )
 from syntonos.core.encodings.gamuts import D65
 
@@ -86,8 +86,7 @@ def grid_in_gamut(chain: Chain, steps: int = 21) -> NDArray[np.float32]:
         GAMUTS["bt709"], GAMUTS["ap1"]
     )
     lin = decode(disp, CURVES["bt1886"]) @ to_camera.T
-    scale, offset = levels_scale_offset(chain.decode.levels)
-    code = encode(lin, source.curve) * scale + offset
+    code = put_levels_on(encode(lin, source.curve), chain.decode.levels)
     return np.asarray(code[((code >= 0) & (code <= 1)).all(axis=-1)], np.float32)
 
 

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from syntonos.core._jit import jit_inline
+from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 
 MIDDLE_GREY = 0.18
@@ -58,7 +58,7 @@ class ToneScale:
 TONE = ToneScale()
 
 
-@jit_inline
+@jit
 def tone_scalar(x: Any, p: Any) -> Any:
     """Evaluate the formula; p = (c, m, s, tiny, one). NaN stays NaN."""
     q = exp2(log2(x if x > p[3] else p[3]) * p[0])

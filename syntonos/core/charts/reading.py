@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography
-from syntonos.core.encodings import Encoding, decode, levels_scale_offset
+from syntonos.core.encodings import Encoding, decode, levels_scale_offset, take_levels_off
 from syntonos.core.errors import ChartError
 
 CLIPPED, GLARE = "clipped", "glare"
@@ -123,16 +123,15 @@ def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDA
 
 
 def _clip_level(
-    code: NDArray[np.float32], encoding: Encoding, levels: tuple[float, float], white: float
+    code: NDArray[np.float32], encoding: Encoding, levels: str, white: float
 ) -> float | None:
     """Return the light at which all channels pile up at the top of a frame, or None.
 
     A sensor that clips gives its white in all channels, so the smallest channel is looked at. What
     is not well above the chart's white may be a white thing and is not taken for a clip.
     """
-    scale, offset = levels
     low = code[::2, ::2].min(axis=2).astype(np.float64)
-    lin = decode((low - offset) / scale, encoding.curve)
+    lin = decode(take_levels_off(low, levels), encoding.curve)
     top = float(np.percentile(lin, 99.95))
     if top < 2.5 * white:
         return None
@@ -197,13 +196,12 @@ def read_chart(
             hint="Give at least one frame, and only frames of one clip.",
             code="chart.frames",
         )
-    scale, offset = levels_scale_offset(levels)
     places = _patch_pixels(frames[0].shape, quad, layout)
     ceiling = _ceiling(levels)
     codes, lins, spreads, clipped, counts = [], [], [], [], []
     for ys, xs in places:
         stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
-        lin = decode((stored - offset) / scale, encoding.curve)
+        lin = decode(take_levels_off(stored, levels), encoding.curve)
         clipped.append(bool((stored >= ceiling - 0.0025).any(axis=2).mean(axis=1).max() > 0.02))
         per_frame = [_robust(frame) for frame in lin]
         # Of three frames and more the median: one frame with a flash or a hand does not count.
@@ -213,9 +211,9 @@ def read_chart(
         codes.append(np.mean([_robust(frame)[0] for frame in stored], axis=0))
         counts.append(len(ys) * len(frames))
     brightest = np.percentile(frames[0][::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
-    top = decode((brightest - offset) / scale, encoding.curve)
+    top = decode(take_levels_off(brightest, levels), encoding.curve)
     flat = _collapsed(np.array(lins), np.array(spreads), top)
-    glared = _glared(places, frames, encoding, (scale, offset), np.array(lins))
+    glared = _glared(places, frames, encoding, levels, np.array(lins))
     white = float(np.mean(lins[layout.greys[0]]))
     centres = [(float(xs.mean()), float(ys.mean())) for ys, xs in places]
     patches = tuple(
@@ -238,7 +236,7 @@ def read_chart(
         levels,
         len(frames),
         patches,
-        _clip_level(frames[0], encoding, (scale, offset), white),
+        _clip_level(frames[0], encoding, levels, white),
     )
 
 
@@ -258,15 +256,14 @@ def _glared(
     places: list[tuple[NDArray[np.intp], NDArray[np.intp]]],
     frames: Sequence[NDArray[np.float32]],
     encoding: Encoding,
-    levels: tuple[float, float],
+    levels: str,
     lins: NDArray[np.float64],
 ) -> list[bool]:
     """Say which patches are uneven: the range of 3x3 block means, against the others' range."""
-    scale, offset = levels
     uneven = []
     for (ys, xs), mean in zip(places, lins, strict=True):
         stored = np.mean([frame[ys, xs] for frame in frames], axis=0).astype(np.float64)
-        luma = decode((stored - offset) / scale, encoding.curve).mean(axis=1)
+        luma = decode(take_levels_off(stored, levels), encoding.curve).mean(axis=1)
         rows = np.minimum((ys - ys.min()) * 3 // (np.ptp(ys) + 1), 2)
         columns = np.minimum((xs - xs.min()) * 3 // (np.ptp(xs) + 1), 2)
         blocks = [

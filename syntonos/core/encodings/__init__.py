@@ -2,7 +2,12 @@
 
 from syntonos.core.encodings.curves import CURVES, Curve, decode, encode
 from syntonos.core.encodings.gamuts import AP1, GAMUTS, Gamut, gamut_matrix
-from syntonos.core.encodings.levels import LEVELS, from_legal, levels_scale_offset, to_legal
+from syntonos.core.encodings.levels import (
+    LEVELS,
+    levels_scale_offset,
+    put_levels_on,
+    take_levels_off,
+)
 from syntonos.core.encodings.registry import ENCODINGS, Encoding, find_encoding
 
 __all__ = [
@@ -17,8 +22,8 @@ __all__ = [
     "decode",
     "encode",
     "find_encoding",
-    "from_legal",
     "gamut_matrix",
     "levels_scale_offset",
-    "to_legal",
+    "put_levels_on",
+    "take_levels_off",
 ]

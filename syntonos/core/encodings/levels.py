@@ -35,15 +35,19 @@ def levels_scale_offset(levels: str) -> tuple[float, float]:
     )
 
 
-def from_legal(code_rgb: A) -> A:
-    """Take legal levels off: stored code values (code / full scale) to the curve's own 0..1."""
-    scale, offset = levels_scale_offset("legal")
-    return ((code_rgb - code_rgb.dtype.type(offset)) / code_rgb.dtype.type(scale)).astype(
-        code_rgb.dtype
-    )
+def take_levels_off(code_rgb: A, levels: str) -> A:
+    """Turn stored code values (...) into the curve's own 0..1, dtype of the input.
+
+    Raises
+    ------
+    EncodingError
+        When the levels are not known.
+    """
+    scale, offset = levels_scale_offset(levels)
+    return ((code_rgb - offset) / scale).astype(code_rgb.dtype)
 
 
-def to_legal(log_rgb: A) -> A:
-    """Put legal levels on: the inverse of `from_legal`."""
-    scale, offset = levels_scale_offset("legal")
-    return (log_rgb * log_rgb.dtype.type(scale) + log_rgb.dtype.type(offset)).astype(log_rgb.dtype)
+def put_levels_on(log_rgb: A, levels: str) -> A:
+    """Turn curve values into stored code values: the inverse of `take_levels_off`."""
+    scale, offset = levels_scale_offset(levels)
+    return (log_rgb * scale + offset).astype(log_rgb.dtype)

@@ -19,25 +19,25 @@ from __future__ import annotations
 
 from typing import Any
 
-from syntonos.core._jit import jit_inline
+from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 
 LINEAR, LOG_LIN, CUBE_LOG, POWER, POWER_LIN = range(5)
 
 
-@jit_inline
+@jit
 def log_lin_decode(v: Any, p: Any) -> Any:
     """Take a log curve's value to scene-linear."""
     return (exp2((v - p[3]) / p[0]) - p[2]) / p[1] if v >= p[7] else (v - p[5]) / p[4]
 
 
-@jit_inline
+@jit
 def log_lin_encode(x: Any, p: Any) -> Any:
     """Take scene-linear to a log curve's value."""
     return p[0] * log2(p[1] * x + p[2]) + p[3] if x >= p[6] else p[4] * x + p[5]
 
 
-@jit_inline
+@jit
 def cube_log_decode(v: Any, p: Any) -> Any:
     """Take a value of a cube-root-then-log curve to scene-linear."""
     if v >= p[5]:
@@ -46,7 +46,7 @@ def cube_log_decode(v: Any, p: Any) -> Any:
     return q * q * q - p[3]
 
 
-@jit_inline
+@jit
 def cube_log_encode(x: Any, p: Any) -> Any:
     """Take scene-linear to a value of a cube-root-then-log curve; odd about the root's zero."""
     if x >= p[4]:
@@ -59,7 +59,7 @@ def cube_log_encode(x: Any, p: Any) -> Any:
     return y * p[8]
 
 
-@jit_inline
+@jit
 def power_decode(v: Any, p: Any) -> Any:
     """Take a display value to linear light by a power, mirrored for negatives."""
     a = abs(v)
@@ -68,7 +68,7 @@ def power_decode(v: Any, p: Any) -> Any:
     return q if v > p[5] else -q
 
 
-@jit_inline
+@jit
 def power_encode(x: Any, p: Any) -> Any:
     """Take linear light to a display value by a root, mirrored for negatives."""
     a = abs(x)
@@ -77,13 +77,13 @@ def power_encode(x: Any, p: Any) -> Any:
     return q if x > p[5] else -q
 
 
-@jit_inline
+@jit
 def power_lin_decode(v: Any, p: Any) -> Any:
     """Take a display value to linear light: a power with a straight piece at the bottom."""
     return exp2(log2((v + p[3]) / p[2]) * p[0]) if v >= p[6] else v / p[4]
 
 
-@jit_inline
+@jit
 def power_lin_encode(x: Any, p: Any) -> Any:
     """Take linear light to a display value: a root with a straight piece at the bottom."""
     return p[2] * exp2(log2(x) * p[1]) - p[3] if x >= p[5] else p[4] * x

@@ -9,7 +9,7 @@ import numpy as np
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.reading import CLIPPED
-from syntonos.core.encodings import LEVELS, decode, find_encoding, levels_scale_offset
+from syntonos.core.encodings import LEVELS, decode, find_encoding, take_levels_off
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,9 +41,8 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
         if len(greys) < 3:
             bends[levels] = 0.0
             continue
-        scale, offset = levels_scale_offset(levels)
         code = np.array([reading.patches[i].code_rgb for i in greys])
-        lin = decode((code - offset) / scale, encoding.curve).mean(axis=1)
+        lin = decode(take_levels_off(code, levels), encoding.curve).mean(axis=1)
         weight = np.array([0.25 if i in CHART_24.greys[-2:] else 1.0 for i in greys])
         if lin.min() <= 0:
             bends[levels] = 9.0

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core.colorimetry import adaptation_matrix
-from syntonos.core.encodings import encode, find_encoding, levels_scale_offset
+from syntonos.core.encodings import encode, find_encoding, put_levels_on
 from syntonos.core.encodings.gamuts import D65
 from syntonos.core.simulate.sensors import Sensor
 from syntonos.core.simulate.spectra import random_reflectances, to_xyz
@@ -82,8 +82,7 @@ class SimulatedCamera:
             sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
             seen = seen + rng.standard_normal(seen.shape) * sigma
         lin = np.minimum(seen, self.clip) @ self.raw_matrix().T
-        scale, offset = levels_scale_offset(self.levels)
-        code = encode(lin, find_encoding(self.encoding).curve) * scale + offset
+        code = put_levels_on(encode(lin, find_encoding(self.encoding).curve), self.levels)
         if self.bits is not None:
             top = 2**self.bits - 1
             code = np.clip(np.round(code * top), 0, top) / top

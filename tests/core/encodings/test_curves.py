@@ -9,8 +9,8 @@ from syntonos.core.encodings import (
     decode,
     encode,
     find_encoding,
-    from_legal,
-    to_legal,
+    put_levels_on,
+    take_levels_off,
 )
 from syntonos.core.errors import EncodingError
 from syntonos.core.simulate.spectra import library
@@ -85,9 +85,9 @@ def test_srgb_and_bt1886_give_their_standards_values():
 
 
 def test_legal_levels_put_the_curve_between_64_and_940():
-    code = to_legal(np.float64([0.0, 1.0, 0.5]))
+    code = put_levels_on(np.float64([0.0, 1.0, 0.5]), "legal")
     np.testing.assert_allclose(code * 1023, [64, 940, 502], atol=1e-9)
-    np.testing.assert_allclose(from_legal(code), [0, 1, 0.5], atol=1e-12)
+    np.testing.assert_allclose(take_levels_off(code, "legal"), [0, 1, 0.5], atol=1e-12)
 
 
 def test_encodings_are_found_by_slug_and_alias():

@@ -92,8 +92,8 @@ function Charts({ angle }: { angle: Angle }) {
   return (
     <main className="flex min-h-0 flex-1">
       <div className="rule flex w-1/2 min-w-0 flex-col border-r">
-        <ChartPicture ref={reference} side={angle.reference} lightId={angle.light_id} isReference />
-        {!isReference && <ChartPicture ref={own} side={angle.angle} lightId={angle.light_id} />}
+        <ChartPicture ref={reference} side={angle.reference} isReference />
+        {!isReference && <ChartPicture ref={own} side={angle.angle} />}
       </div>
       <FitPanel
         angle={angle}

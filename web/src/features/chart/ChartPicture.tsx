@@ -14,20 +14,15 @@ export type ChartPictureHandle = { find: () => void };
 /** One camera's chart clip with the grid that is read, and the tools to place it. */
 export function ChartPicture({
   side,
-  lightId,
   isReference = false,
   ref,
 }: {
   side: Side;
-  lightId: number;
   isReference?: boolean;
   ref?: Ref<ChartPictureHandle>;
 }) {
   const charts = side.clips.filter((c) => c.kind === "chart");
   const clip = charts.find((c) => c.id === side.reading?.clip_id) ?? charts[0] ?? side.clips[0];
-  useImperativeHandle(ref, () => ({
-    find: () => document.getElementById(`find-${side.camera_id}`)?.click(),
-  }));
   return (
     <section
       className="surround-dim rule relative flex min-h-0 flex-1 items-center justify-center overflow-hidden border-b"
@@ -38,8 +33,8 @@ export function ChartPicture({
           key={`${clip.id}-${side.reading?.id ?? 0}`}
           side={side}
           clip={clip}
-          lightId={lightId}
           isReference={isReference}
+          ref={ref ?? null}
         />
       ) : (
         <p className="faint p-6">
@@ -54,11 +49,12 @@ function Placed({
   side,
   clip,
   isReference,
+  ref,
 }: {
   side: Side;
   clip: Clip;
-  lightId: number;
   isReference: boolean;
+  ref: Ref<ChartPictureHandle>;
 }) {
   const client = useQueryClient();
   const reading = side.reading?.clip_id === clip.id ? side.reading : null;
@@ -99,6 +95,11 @@ function Placed({
   const anchor = (reading?.corners as Point[] | undefined) ?? null;
   const view = near && anchor ? closer(anchor, clip.width, clip.height) : { scale: 1, x: 0, y: 0 };
   const busy = find.isPending || read.isPending;
+  useImperativeHandle(ref, () => ({
+    find: () => {
+      if (!busy) find.mutate();
+    },
+  }));
   const flagged = reading?.patches.filter((p) => p.flags.length) ?? [];
   const edit = (next: Point[]) => {
     setMoved(next);
@@ -154,13 +155,7 @@ function Placed({
         </span>
       </div>
       <div className="absolute top-2 right-2 flex gap-1.5">
-        <button
-          type="button"
-          id={`find-${side.camera_id}`}
-          className="btn btn-sm"
-          disabled={busy}
-          onClick={() => find.mutate()}
-        >
+        <button type="button" className="btn btn-sm" disabled={busy} onClick={() => find.mutate()}>
           {find.isPending ? "Finding …" : "Find"}
         </button>
         {corners ? (
