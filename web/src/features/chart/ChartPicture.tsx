@@ -79,7 +79,9 @@ function Placed({
       setQuestion(false);
     },
   });
+  const findKey = ["find", clip.id];
   const find = useMutation({
+    mutationKey: findKey,
     mutationFn: () =>
       unwrap(
         api.POST("/api/clips/{clip_id}/find", { params: { path: { clip_id: clip.id } }, body: {} }),
@@ -97,7 +99,8 @@ function Placed({
   const busy = find.isPending || read.isPending;
   useImperativeHandle(ref, () => ({
     find: () => {
-      if (!busy) find.mutate();
+      // Asked of the cache: two keys in one frame come before `busy` is drawn.
+      if (!client.isMutating({ mutationKey: findKey })) find.mutate();
     },
   }));
   const flagged = reading?.patches.filter((p) => p.flags.length) ?? [];
