@@ -61,7 +61,8 @@ describe("the top line", () => {
     await screen.findByText("C Cedar in Yard: Bench");
     fireEvent.change(field, { target: { value: "yard ced chart" } });
     expect(screen.getAllByRole("listitem")).toHaveLength(1);
-    fireEvent.submit(field);
+    const form = field.closest("form");
+    if (form) fireEvent.submit(form);
     await waitFor(() => expect(address()).toBe("/p/1/l/2/c/3/chart"));
   });
 

@@ -1,5 +1,4 @@
-import { renderHook, screen, waitFor } from "@testing-library/react";
-import { act } from "react";
+import { act, renderHook, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import { toProblem } from "@/api/client";
 import { keys, pictureUrl } from "@/api/queries";

@@ -1,5 +1,5 @@
-import { fireEvent, screen, waitFor } from "@testing-library/react";
-import { act, createRef } from "react";
+import { act, fireEvent, screen, waitFor } from "@testing-library/react";
+import { createRef } from "react";
 import { describe, expect, it, vi } from "vitest";
 import { angle, reading } from "@/test/fixtures";
 import { show } from "@/test/show";
