@@ -13,18 +13,21 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
+from syntonos.core._math import log2
+from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import scalar
 
 TILE = 512
-OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP = 0, 1, 2, 3, 4
+OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_DECODE, OP_ENCODE = 10, 20  # plus the curve family
 _DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
 _DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
 _DEC_POW, _ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
 _DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
-_THREE = np.float32(3)
+_THREE, _LN2 = np.float32(3), np.float32(np.log(2))
+_REACH, _MILLI, _TINY = np.float32(REACH), np.float32(1e-3), np.float32(1e-9)
 
 
 @jit
@@ -72,6 +75,73 @@ def _affine_to_clip(x: Any, a: Any) -> None:
         rr[i] = p + w * (grey - p)
         gg[i] = q + w * (grey - q)
         bb[i] = s + w * (grey - s)
+
+
+@jit
+def _model(x: Any, a: Any, table: Any) -> None:
+    """Run a match stage with roots and smooth residual, and its blend to a clip.
+
+    Parameters: into x (12), matrix (9), out of y (12), clip start and slope, luminance (3). First
+    chromaticities for the whole tile, in vectors, then the lookups, one by one.
+    """
+    start, slope, lr, lg, lb = a[33], a[34], a[35], a[36], a[37]
+    top = np.int32(table.shape[0] - 1)
+    edge = np.float32(top)
+    scale = edge / (_REACH + _REACH)
+    rr, gg, bb = x[0], x[1], x[2]
+    keep, light = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    us, vs = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        low = r if r < g else g
+        keep[i] = low if low < b else b
+        p = a[0] * r + a[1] * g + a[2] * b + a[3]
+        q = a[4] * r + a[5] * g + a[6] * b + a[7]
+        s = a[8] * r + a[9] * g + a[10] * b + a[11]
+        most = p if p > q else q
+        most = most if most > s else s
+        floor = (most if most > _TINY else _TINY) * _MILLI
+        over = _TOP / (q if q > floor else floor)
+        u = (log2((p if p > floor else floor) * over) * _LN2 + _REACH) * scale
+        v = (log2((s if s > floor else floor) * over) * _LN2 + _REACH) * scale
+        u = u if u > _F0 else _F0
+        v = v if v > _F0 else _F0
+        us[i] = u if u < edge else edge
+        vs[i] = v if v < edge else edge
+        lum = lr * p + lg * q + lb * s
+        light[i] = lum if lum > _F0 else _F0
+        rr[i] = a[12] * p + a[13] * q + a[14] * s
+        gg[i] = a[15] * p + a[16] * q + a[17] * s
+        bb[i] = a[18] * p + a[19] * q + a[20] * s
+    for i in range(TILE):
+        iu, iv = min(np.int32(us[i]), top - 1), min(np.int32(vs[i]), top - 1)
+        fu, fv = us[i] - np.float32(iu), vs[i] - np.float32(iv)
+        w11 = light[i] * fu * fv
+        w10, w01 = light[i] * fu - w11, light[i] * fv - w11
+        w00 = light[i] - w10 - w01 - w11
+        near, far = table[iu], table[iu + 1]
+        rr[i] += (w00 * near[iv, 0] + w01 * near[iv + 1, 0]) + (
+            w10 * far[iv, 0] + w11 * far[iv + 1, 0]
+        )
+        gg[i] += (w00 * near[iv, 1] + w01 * near[iv + 1, 1]) + (
+            w10 * far[iv, 1] + w11 * far[iv + 1, 1]
+        )
+        bb[i] += (w00 * near[iv, 2] + w01 * near[iv + 1, 2]) + (
+            w10 * far[iv, 2] + w11 * far[iv + 1, 2]
+        )
+    for i in range(TILE):
+        p, q, s = rr[i], gg[i], bb[i]
+        r = a[21] * p + a[22] * q + a[23] * s + a[24]
+        g = a[25] * p + a[26] * q + a[27] * s + a[28]
+        b = a[29] * p + a[30] * q + a[31] * s + a[32]
+        t = (keep[i] - start) * slope
+        t = t if t > _F0 else _F0
+        t = t if t < _TOP else _TOP
+        w = t * t * (_THREE - t - t)
+        grey = lr * r + lg * g + lb * b
+        rr[i] = r + w * (grey - r)
+        gg[i] = g + w * (grey - g)
+        bb[i] = b + w * (grey - b)
 
 
 @jit
@@ -141,13 +211,15 @@ def _other_curve(x: Any, a: Any, op: int) -> None:
 
 
 @jit
-def _run_tile(x: Any, ops: Any, params: Any) -> None:
+def _run_tile(x: Any, ops: Any, params: Any, by_chroma: Any) -> None:
     for k in range(ops.size):
         op, a = ops[k], params[k]
         if op == OP_AFFINE:
             _affine(x, a)
         elif op == OP_AFFINE_TO_CLIP:
             _affine_to_clip(x, a)
+        elif op == OP_MODEL:
+            _model(x, a, by_chroma)
         elif op == OP_LEVELS:
             _levels(x, a)
         elif op == OP_CLAMP:
@@ -170,6 +242,7 @@ def run_float(
     dst: NDArray[np.float32],
     ops: NDArray[np.int32],
     params: NDArray[np.float32],
+    by_chroma: NDArray[np.float32],
 ) -> None:
     """Run a program over pixels (n, 3) float32 into (n, 3) float32."""
     n = src.shape[0]
@@ -178,7 +251,7 @@ def run_float(
         count = min(TILE, n - start)
         for i in range(count):
             x[0, i], x[1, i], x[2, i] = src[start + i, 0], src[start + i, 1], src[start + i, 2]
-        _run_tile(x, ops, params)
+        _run_tile(x, ops, params, by_chroma)
         for i in range(count):
             dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
 

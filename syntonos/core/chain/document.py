@@ -1,7 +1,8 @@
 """The chain document: frozen values, strict JSON in and out, and its hash.
 
-Version 1 has the stages decode, input, match (optional) and output, in this order. A document of
-a version that is not known is refused; older versions, once there are any, are lifted here.
+The stages are decode, input, match (optional) and output, in this order. Version 2 added the
+match's roots and smooth residual; version 1 has neither and is lifted when it is read. A document
+of a version that is not known is refused.
 """
 
 from __future__ import annotations
@@ -16,12 +17,15 @@ from typing import Any, Final, Literal, TypeAlias
 
 import numpy as np
 
+from syntonos.core.chain.colour_model import MATRIX, ROOT_3
 from syntonos.core.encodings import LEVELS, find_encoding
 from syntonos.core.errors import ChainError
 
-VERSION: Final = 1
+VERSION: Final = 2
+_READABLE: Final = (1, 2)
 DISPLAYS: Final = ("rec709-tone", "rec709-plain")
 Triple: TypeAlias = tuple[float, float, float]
+_MOST_ROWS: Final = 512
 IDENTITY: Final = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 
 
@@ -47,8 +51,12 @@ class Match:
     """One camera's light brought to the reference's, all in AP1 mixed towards luminance.
 
     p = P lin_ap1, with P = (1 - mix) I + mix 1 l^T and l the luminance weights of AP1;
-    x = (p - angle_flare) / angle_white 2^stops; y = matrix x; out = y reference_white +
-    reference_flare; lin_ap1 = P^-1 out. Whites have luminance one, matrix rows sum to one.
+    x = (p - angle_flare) / angle_white 2^stops; y = model(x); out = y reference_white +
+    reference_flare; lin_ap1 = P^-1 out. Whites have luminance one. The model is
+    matrix x + roots + smooth residual, as in `colour_model`; matrix rows sum to one.
+
+    `roots` has ten rows or none; `smooth` has a row (ln r/g, ln b/g, weights of r, g, b) for each
+    of its centres.
 
     `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
     it, from three quarters of it in the smallest channel, the result blends to neutral of the same
@@ -63,7 +71,14 @@ class Match:
     reference_flare: Triple = (0.0, 0.0, 0.0)
     mix: float = 0.2
     clip: float | None = None
+    roots: tuple[Triple, ...] = ()
+    smooth: tuple[tuple[float, float, float, float, float], ...] = ()
     kind: Literal["match"] = "match"
+
+    @property
+    def is_affine(self) -> bool:
+        """Whether it is a matrix and offsets alone."""
+        return not self.roots and not self.smooth
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,6 +147,13 @@ def _read_match(stage: Mapping[str, Any]) -> Match:
         if name == "matrix":
             rows = _numbers(value, place, (3, 3))
             fields[name] = tuple(tuple(row) for row in rows)
+        elif name in ("roots", "smooth"):
+            count = len(value) if isinstance(value, list | tuple) else -1
+            if count > _MOST_ROWS or (name == "roots" and count not in (0, ROOT_3 - MATRIX)):
+                raise _fail(f"{place} has {count} rows.", _HINT)
+            width = 3 if name == "roots" else 5
+            rows = _numbers(value, place, (count, width)) if count else []
+            fields[name] = tuple(tuple(row) for row in rows)
         elif name == "clip" and value is None:
             fields[name] = None
         elif name in ("stops", "mix", "clip"):
@@ -197,9 +219,10 @@ def read_chain(document: Any) -> Chain:
     if not isinstance(document, dict) or document.get("syntonos") != "chain":
         raise _fail("This is not a chain document.", 'It needs "syntonos": "chain".')
     version = document.get("version")
-    if version != VERSION:
+    if version not in _READABLE:
         raise _fail(
-            f"This chain document has version {version!r}; version {VERSION} can be read.",
+            f"This chain document has version {version!r}; versions "
+            f"{' and '.join(map(str, _READABLE))} can be read.",
             "Open it with the Syntonos that wrote it, or update this one.",
             code="chain.version",
         )

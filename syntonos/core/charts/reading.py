@@ -27,6 +27,13 @@ class PatchReading:
     spread: tuple[float, float, float]  # robust standard deviation over the pixels, scene-linear
     error: float  # standard error of the mean as a share of chart white
     flags: tuple[str, ...]
+    count: int = 100  # pixels that were averaged, over all frames
+
+    @property
+    def standard_error(self) -> tuple[float, float, float]:
+        """Of the mean, per channel, scene-linear."""
+        r, g, b = (s / max(self.count, 1) ** 0.5 for s in self.spread)
+        return r, g, b
 
 
 @dataclass(frozen=True, slots=True)
@@ -227,6 +234,7 @@ def read_chart(
             tuple(
                 flag for flag, on in ((CLIPPED, clipped[i] or flat[i]), (GLARE, glared[i])) if on
             ),
+            counts[i],
         )
         for i in range(len(places))
     )

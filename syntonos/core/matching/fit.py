@@ -8,27 +8,55 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.engine import AP1_LUMINANCE, match_affine, mix_matrix
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.engine import apply_match, mix_matrix
 from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts.reading import CLIPPED
 from syntonos.core.colorimetry import white_to_cct_duv
-from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
+from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
-from syntonos.core.matching.greys import GreyFit, fit_greys
+from syntonos.core.matching.bayes import Model
 from syntonos.core.matching.levels import LevelsCheck, check_levels
-from syntonos.core.matching.matrix import fit_neutral_matrix
-from syntonos.core.matching.metric import difference_jacobian, scene_delta_e
+from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.models import (
+    AVERAGED,
+    MODELS,
+    WHITE,
+    match_of,
+    priors_for,
+    settings_for,
+)
+from syntonos.core.matching.readings import ColourPair, readings_of, working
+from syntonos.core.matching.rounds import (
+    MIX,
+    Answer,
+    Readings,
+    answer_of,
+    evenly_lit,
+    reference_white,
+    run_rounds,
+)
 
 A = NDArray[np.float64]
-_MIX = 0.2
-_LEAST_FOR_MATRIX = 12
+_LEAST_FOR_COLOUR = 12
+_LEAST = 6
+INTERVAL = 1.75  # the true error lies within times and by this of the expected one, nine in ten
+_FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
+_GLARE_TOLD = 0.02  # share of white; less is told only beside another glared patch
 
 
 @dataclass(frozen=True, slots=True)
 class FitOptions:
-    """What a person may choose: the model, and patches to leave out (numbers from 1)."""
+    """What a person may choose.
 
-    model: str = "matrix"  # or "white": white and exposure only
+    `model` is one of MODELS; `leave_out` are patches (from 1); `weights` pairs of patch (from 1)
+    and weight, 1 for an ordinary one; `pairs` are colours off the chart seen by both cameras.
+    """
+
+    model: str = AVERAGED
     leave_out: tuple[int, ...] = ()
+    weights: tuple[tuple[int, float], ...] = ()
+    pairs: tuple[ColourPair, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +73,16 @@ class PatchResidual:
 
 
 @dataclass(frozen=True, slots=True)
+class ModelChoice:
+    """What one model would give."""
+
+    model: str
+    after: float  # mean over the patches that took part
+    left_one_out: float  # mean over patches predicted from the others
+    expected: float  # mean delta E off the chart, as expected
+
+
+@dataclass(frozen=True, slots=True)
 class MatchFit:
     """A match and the evidence for it."""
 
@@ -58,77 +96,56 @@ class MatchFit:
     before: float  # mean scene delta E without a match
     white_only: float  # mean after white and exposure alone
     after: float  # mean over the patches that took part
-    left_one_out: float  # mean over patches predicted by fits without them: the one to trust
+    left_one_out: float  # mean over patches predicted by fits without them
+    expected: float  # mean delta E to expect of colours that are not on the chart
+    expected_low: float  # the true mean lies between low and high nine times in ten
+    expected_high: float
+    models: tuple[ModelChoice, ...]  # what every model would give
     levels: tuple[LevelsCheck, LevelsCheck]  # reference, angle
+    log_evidence: float
     warnings: tuple[str, ...] = field(default=())
-
-
-def working(reading: ChartReading) -> A:
-    """Return a reading's patches (n, 3) in scene-linear AP1."""
-    return reading.lin_rgb @ gamut_matrix(find_encoding(reading.encoding).gamut, AP1).T
 
 
 def bring_to_reference(match: Match, lin_ap1: A) -> A:
     """Apply a match stage to scene-linear AP1 (..., 3), in float64."""
-    mat, offset = match_affine(match)
-    return np.asarray(lin_ap1 @ mat.T + offset, np.float64)
+    return apply_match(match, lin_ap1)
 
 
 def _left_out(reference: ChartReading, angle: ChartReading, options: FitOptions) -> dict[int, str]:
     reasons: dict[int, str] = {}
     for who, reading in (("reference", reference), ("angle", angle)):
         for i, patch in enumerate(reading.patches):
-            if patch.flags and i not in reasons:
-                reasons[i] = f"{', '.join(patch.flags)} in the {who}"
-            if min(patch.lin_rgb) != min(patch.lin_rgb):
+            if CLIPPED in patch.flags and i not in reasons:
+                reasons[i] = f"clipped in the {who}"
+            if not np.isfinite(patch.lin_rgb).all():
                 reasons[i] = f"not a number in the {who}"
     for number in options.leave_out:
         reasons.setdefault(number - 1, "by hand")
     return reasons
 
 
-def _greys(x: A, y: A, errors: A, used: list[int]) -> GreyFit:
-    greys = [i for i in CHART_24.greys if i in used]
-    mids = [greys.index(i) for i in CHART_24.mid_greys if i in used]
-    if not mids:
-        raise FitError(
-            "None of the mid greys (patches 20 to 23) can be used: they are clipped, glared or "
-            "left out.",
-            hint="Read a frame with the chart exposed below clipping and without glare.",
-            code="fit.no_greys",
-        )
-    return fit_greys(x[greys], y[greys], errors[greys], mids)
+def _disagreeing(answer: Answer, used: list[int], suspects: frozenset[int]) -> dict[int, str]:
+    """Return the patches (from 0) that the rounds set aside, with the reason."""
+    out: dict[int, str] = {}
 
+    def beside(a: int, b: int) -> bool:
+        if max(a, b) >= len(used):
+            return False
+        (ra, ca), (rb, cb) = divmod(used[a], 6), divmod(used[b], 6)
+        return abs(ra - rb) <= 1 and abs(ca - cb) <= 1
 
-def _fit_once(x: A, y: A, errors: A, used: list[int], model: str) -> tuple[Match, GreyFit]:
-    """Run all steps on the patches `used`; x, y are (24, 3) in mixed AP1."""
-    grey = _greys(x, y, errors, used)
-    matrix = np.eye(3)
-    if model == "matrix":
-        inverse = np.linalg.inv(mix_matrix(_MIX))
-        a = (x[used] - grey.angle_flare) / grey.angle_white * 2.0**grey.stops
-        b = (y[used] - grey.reference_flare) / grey.reference_white
-        white = inverse @ grey.reference_white
-        jac = difference_jacobian((b * grey.reference_white) @ inverse.T, white)
-        jac = jac @ (inverse * grey.reference_white)
-        floor = 1 / (1 + (errors[used] / 0.004) ** 2)
-        matrix, _ = fit_neutral_matrix(a, b, jac, floor)
-    rows = tuple(_triple(row) for row in matrix)
-    match = Match(
-        angle_flare=_triple(grey.angle_flare),
-        angle_white=_triple(grey.angle_white),
-        stops=grey.stops,
-        matrix=(rows[0], rows[1], rows[2]),
-        reference_white=_triple(grey.reference_white),
-        reference_flare=_triple(grey.reference_flare),
-        mix=_MIX,
-    )
-    return match, grey
-
-
-def _triple(values: A) -> tuple[float, float, float]:
-    a, b, c = (float(v) for v in values)
-    return a, b, c
+    for row, light in answer.glared.items():
+        if row >= len(used):
+            continue
+        alone = not any(beside(row, other) for other in answer.glared if other != row)
+        if alone and abs(light) < _GLARE_TOLD and row not in suspects:
+            continue
+        who = "angle" if light > 0 else "reference"
+        out[used[row]] = f"glare in the {who}, {abs(light):.1%} of white"
+    for row in answer.wild:
+        if row < len(used):
+            out[used[row]] = "unlike the other patches: dirt, cover or a reflection"
+    return out
 
 
 def fit_match(
@@ -136,9 +153,9 @@ def fit_match(
 ) -> MatchFit:
     """Fit the match of an angle to the reference camera's own reading of the same chart.
 
-    In this order: flare (only when the greys carry it), white and exposure on the mid greys, then
-    a 3x3 whose rows sum to one, robust, in delta E. Everything in AP1 mixed a little towards
-    luminance, where the data are positive.
+    Flare, exposure, white and uneven light are found together with the colour, by Bayesian
+    regression with a prior learned from simulated cameras; patches that glare or disagree are
+    found by the evidence. docs/matching.md tells the method.
 
     Parameters
     ----------
@@ -150,68 +167,132 @@ def fit_match(
     -------
     MatchFit
         Residuals are CIEDE2000 in scene-linear under the reference's own white, against the
-        reference's reading. `left_one_out` predicts each patch from the others.
+        reference's reading. `expected` is what colours off the chart will miss in the mean.
 
     Raises
     ------
     FitError
-        fit.too_few when fewer than 6 patches are left, fit.no_greys without mid greys,
-        fit.underdetermined when a matrix is asked for and fewer than 12 patches are left.
+        fit.too_few when fewer than 6 patches are left, fit.no_greys without any grey, fit.model
+        for a model that is not known.
     """
     options = options or FitOptions()
+    if options.model not in MODELS:
+        raise FitError(
+            f"There is no model {options.model!r}.", hint=f"Choose one of {', '.join(MODELS)}.",
+            code="fit.model",
+        )  # fmt: skip
     reasons = _left_out(reference, angle, options)
     used = [i for i in range(24) if i not in reasons]
     warnings: list[str] = []
-    if len(used) < 6:
+    if len(used) < _LEAST:
         raise FitError(
-            f"Only {len(used)} of 24 patches can be used, 6 are needed for white and exposure.",
+            f"Only {len(used)} of 24 patches can be used, {_LEAST} are needed for white and "
+            "exposure.",
             hint="Read a frame with the chart below clipping and without glare.",
             code="fit.too_few",
         )
     model = options.model
-    if model == "matrix" and len(used) < _LEAST_FOR_MATRIX:
-        model = "white"
+    if model != WHITE and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
+        model = WHITE
         warnings.append(
-            f"Only {len(used)} patches are usable, {_LEAST_FOR_MATRIX} are needed for a matrix: "
+            f"Only {len(used)} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
             "white and exposure were matched."
         )
-    mixing = mix_matrix(_MIX)
-    lin_x, lin_y = working(angle), working(reference)
-    x, y = lin_x @ mixing.T, lin_y @ mixing.T
-    errors = np.hypot([p.error for p in reference.patches], [p.error for p in angle.patches])
-    match, grey = _fit_once(x, y, errors, used, model)
-    match = replace(match, clip=angle.clip)
-    plain, _ = _fit_once(x, y, errors, used, "white")
-    white = np.asarray(np.linalg.solve(mixing, grey.reference_white), np.float64)
-    before = scene_delta_e(lin_x, lin_y, white)
-    matched = bring_to_reference(match, lin_x)
-    after = scene_delta_e(matched, lin_y, white)
-    alone = scene_delta_e(bring_to_reference(plain, lin_x), lin_y, white)
-    predicted: dict[int, float] = {}
-    for i in used:
-        rest = [k for k in used if k != i]
-        if len(rest) < 6 or not any(k in CHART_24.mid_greys for k in rest):
-            continue
-        without, _ = _fit_once(x, y, errors, rest, model)
-        predicted[i] = float(scene_delta_e(bring_to_reference(without, lin_x[i]), lin_y[i], white))
-    residuals = tuple(
-        PatchResidual(
-            i + 1, CHART_24.names[i], float(before[i]), float(after[i]), reasons.get(i),
-            predicted.get(i), _grey_spread(matched[i], lin_y[i]) if i in CHART_24.greys else None,
+    weights = {number - 1: weight for number, weight in options.weights}
+    readings = readings_of(reference, angle, used, weights, options.pairs)
+    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED))
+    reasons |= _disagreeing(answer, used, readings.suspects)
+    judge = _Judge(reference, angle, readings, reasons, used)
+    judge.even_out(answer)
+    answers = {AVERAGED: answer} | {
+        name: answer_of(
+            Model(answer.problem, priors_for(name)), settings_for(name), answer.line,
+            answer.glared, answer.wild,
         )
-        for i in range(24)
-    )  # fmt: skip
-    warmth, tint = _white_distance(grey, mixing)
+        for name in MODELS if name not in (AVERAGED, WHITE)
+    }  # fmt: skip
+    answers[WHITE] = answer
+    choices = tuple(judge.choice(answers[name], name) for name in MODELS)
+    chosen = answers[model]
+    match = replace(match_of(chosen, model), clip=angle.clip)
+    own = next(c for c in choices if c.model == model)
+    warmth, tint = _white_distance(match)
     checks = check_levels(reference), check_levels(angle)
-    warnings += _warnings(checks, grey, warmth, reasons)
-    chart_white = float((y @ AP1_LUMINANCE)[list(CHART_24.greys)].max())
-    stray = grey.angle_flare * 2.0**grey.stops - grey.reference_flare
+    slope, flare = judge.slope(match), judge.flare_share(match)
+    warnings += _warnings(checks, match, slope, warmth, reasons)
     return MatchFit(
-        match, model, float(stray @ AP1_LUMINANCE) / chart_white, warmth, tint, grey.slope,
-        residuals, float(before[used].mean()), float(alone[used].mean()),
-        float(after[used].mean()), float(np.mean(list(predicted.values()))), checks,
-        tuple(warnings),
+        match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
+        judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
+        own.after, own.left_one_out, own.expected, own.expected / INTERVAL,
+        own.expected * INTERVAL, choices, checks, answer.log_evidence, tuple(warnings),
     )  # fmt: skip
+
+
+class _Judge:
+    """Distances of a reading to the reference's, under the reference's own white."""
+
+    def __init__(
+        self, reference: ChartReading, angle: ChartReading, readings: Readings,
+        reasons: dict[int, str], used: list[int],
+    ) -> None:  # fmt: skip
+        self.readings, self.used = readings, used
+        self.lin_x, self.lin_y = working(angle), working(reference)
+        self.reasons = reasons
+        self.white: A = np.linalg.inv(mix_matrix(MIX)) @ reference_white(readings)
+        self.before = self.distance(self.lin_x)
+
+    def even_out(self, answer: Answer) -> None:
+        """Take the uneven light off that the fit found; the match itself does not carry it."""
+        flat = evenly_lit(answer, self.readings)[: len(self.used)]
+        self.lin_x[self.used] = flat @ np.linalg.inv(mix_matrix(MIX)).T
+
+    def distance(self, lin: A) -> A:
+        return scene_delta_e(lin, self.lin_y, self.white)
+
+    def mean(self, values: A) -> float:
+        taken = [i for i in range(24) if i not in self.reasons]
+        return float(values[taken].mean()) if taken else float(values.mean())
+
+    def choice(self, answer: Answer, name: str) -> ModelChoice:
+        after = self.mean(self.distance(apply_match(match_of(answer, name), self.lin_x)))
+        if name == WHITE:
+            # Three numbers from many patches: leaving one out changes next to nothing.
+            return ModelChoice(name, after, after, after)
+        calm = [r for r in range(len(answer.left_out)) if r not in answer.wild | set(answer.glared)]
+        return ModelChoice(name, after, float(answer.left_out[calm].mean()), answer.expected)
+
+    def residuals(self, match: Match, answer: Answer, used: list[int]) -> tuple[PatchResidual, ...]:
+        matched = apply_match(match, self.lin_x)
+        after = self.distance(matched)
+        predicted = {i: float(answer.left_out[row]) for row, i in enumerate(used)}
+        return tuple(
+            PatchResidual(
+                i + 1, CHART_24.names[i], float(self.before[i]), float(after[i]),
+                self.reasons.get(i), predicted.get(i),
+                _grey_spread(matched[i], self.lin_y[i]) if i in CHART_24.greys else None,
+            )
+            for i in range(24)
+        )  # fmt: skip
+
+    def slope(self, match: Match) -> float:
+        """Return the slope of the grey ramp, stops against stops, without flare."""
+        mixing = mix_matrix(MIX)
+        bright_x = (self.lin_x @ mixing.T - np.array(match.angle_flare)) @ AP1_LUMINANCE
+        bright_y = (self.lin_y @ mixing.T - np.array(match.reference_flare)) @ AP1_LUMINANCE
+        rows = [
+            i for i in CHART_24.greys[:5]
+            if i not in self.reasons and min(bright_x[i], bright_y[i]) > 1e-5
+        ]  # fmt: skip
+        if len(rows) < 3:
+            return 1.0
+        return float(np.polyfit(np.log2(bright_x[rows]), np.log2(bright_y[rows]), 1)[0])
+
+    def flare_share(self, match: Match) -> float:
+        gain = 2.0**match.stops / np.array(match.angle_white) * np.array(match.reference_white)
+        stray = np.array(match.angle_flare) * gain - np.array(match.reference_flare)
+        chart_white = 0.88 * float(self.white @ AP1_LUMINANCE)
+        share = float(stray @ AP1_LUMINANCE) / chart_white
+        return share if abs(share) >= _FLARE_TOLD else 0.0
 
 
 def _grey_spread(got: A, want: A) -> float:
@@ -219,17 +300,18 @@ def _grey_spread(got: A, want: A) -> float:
     return float(ratio.max() / ratio.min() - 1)
 
 
-def _white_distance(grey: GreyFit, mixing: A) -> tuple[float, float]:
+def _white_distance(match: Match) -> tuple[float, float]:
     """Return how much warmer (mired) and greener (Duv x 1000) the angle's greys are."""
-    to_xyz = AP1.to_xyz @ np.linalg.inv(mixing)
-    t_ref, d_ref = white_to_cct_duv(to_xyz @ grey.reference_white)
-    t_ang, d_ang = white_to_cct_duv(to_xyz @ grey.angle_white)
+    to_xyz = AP1.to_xyz @ np.linalg.inv(mix_matrix(MIX))
+    t_ref, d_ref = white_to_cct_duv(to_xyz @ np.array(match.reference_white))
+    t_ang, d_ang = white_to_cct_duv(to_xyz @ np.array(match.angle_white))
     return 1e6 / t_ang - 1e6 / t_ref, (d_ang - d_ref) * 1000
 
 
 def _warnings(
-    checks: tuple[LevelsCheck, LevelsCheck], grey: GreyFit, warmth: float, reasons: dict[int, str]
-) -> list[str]:
+    checks: tuple[LevelsCheck, LevelsCheck], match: Match, slope: float, warmth: float,
+    reasons: dict[int, str],
+) -> list[str]:  # fmt: skip
     out = [
         f"The grey ramp of the {who} speaks against {check.stated} levels: with {check.likely} "
         f"levels it bends by {min(check.bend_full, check.bend_legal):.2f} stop instead of "
@@ -237,14 +319,14 @@ def _warnings(
         for who, check in zip(("reference", "angle"), checks, strict=True)
         if check.is_doubtful
     ]
-    if not out and abs(grey.slope - 1) > 0.04:
+    if not out and abs(slope - 1) > 0.04:
         out.append(
-            f"The grey ramps rise {grey.slope:.2f} stops per stop: an encoding, levels or the "
+            f"The grey ramps rise {slope:.2f} stops per stop: an encoding, levels or the "
             "light may differ."
         )
-    if abs(grey.stops) > 1:
+    if abs(match.stops) > 1:
         out.append(
-            f"The angle is {abs(grey.stops):.1f} stops {'under' if grey.stops > 0 else 'over'}: "
+            f"The angle is {abs(match.stops):.1f} stops {'under' if match.stops > 0 else 'over'}: "
             "expose it closer and shoot the chart again."
         )
     if abs(warmth) > 60:
@@ -255,3 +337,7 @@ def _warnings(
     if len(reasons) > 4:
         out.append(f"{len(reasons)} of 24 patches are left out.")
     return out
+
+
+__all__ = ["FitOptions", "MatchFit", "ModelChoice", "PatchResidual", "bring_to_reference",
+           "fit_match", "working"]  # fmt: skip

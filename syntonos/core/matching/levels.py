@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 
@@ -10,6 +12,10 @@ from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.reading import CLIPPED
 from syntonos.core.encodings import LEVELS, decode, find_encoding, take_levels_off
+from syntonos.core.matching.bayes import Setting
+from syntonos.core.matching.prior import load_priors
+from syntonos.core.matching.readings import readings_of
+from syntonos.core.matching.rounds import run_rounds
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,3 +60,60 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
     other = "legal" if stated == "full" else "full"
     doubtful = bends[stated] > 0.10 and bends[other] < 0.5 * bends[stated]
     return LevelsCheck(stated, other if doubtful else stated, bends["full"], bends["legal"])
+
+
+@dataclass(frozen=True, slots=True)
+class LevelsChoice:
+    """The levels that the data speak for, and how far the next best pair is behind."""
+
+    reference: str
+    angle: str
+    log_odds: float  # against the best other pair of levels
+
+    @property
+    def is_certain(self) -> bool:
+        """Whether one need not ask."""
+        return self.log_odds > _CERTAIN
+
+
+_CERTAIN = 5.0
+_TRUST = 0.5  # evidence of wrong models is too sure of itself
+_BEND_SD = 0.04  # stops: what flare, wear and uneven light bend a ramp in the mean
+_SCOUTS = [
+    Setting(family, 1.5, offset, 0.02)
+    for family in ("ordinary", "odd") for offset in (0.0005, 0.004, 0.015)
+]  # fmt: skip
+
+
+def choose_levels(
+    reference: Mapping[str, ChartReading], angle: Mapping[str, ChartReading]
+) -> LevelsChoice:
+    """Choose the levels of both clips together: by the fit's evidence and by each grey ramp.
+
+    Parameters
+    ----------
+    reference, angle : mapping
+        Levels that come into question, each with the reading of the clip under them.
+    """
+    scores: dict[tuple[str, str], float] = {}
+    bends = [{k: check_levels(r) for k, r in side.items()} for side in (reference, angle)]
+    for (own, ref), (other, ang) in product(reference.items(), angle.items()):
+        score = 0.0
+        for check, levels in ((bends[0][own], own), (bends[1][other], other)):
+            bend = check.bend_full if levels == "full" else check.bend_legal
+            score -= 0.5 * min((bend / _BEND_SD) ** 2, 60)
+        scores[own, other] = score + _TRUST * _evidence(ref, ang)
+    best = max(scores, key=lambda pair: scores[pair])
+    rest = [score for pair, score in scores.items() if pair != best]
+    return LevelsChoice(best[0], best[1], scores[best] - max(rest) if rest else np.inf)
+
+
+def _evidence(reference: ChartReading, angle: ChartReading) -> float:
+    used = [
+        i for i in range(24)
+        if CLIPPED not in (*reference.patches[i].flags, *angle.patches[i].flags)
+        and np.isfinite((*reference.patches[i].lin_rgb, *angle.patches[i].lin_rgb)).all()
+    ]  # fmt: skip
+    if len(used) < 6 or not any(i in CHART_24.greys for i in used):
+        return 0.0
+    return run_rounds(readings_of(reference, angle, used), load_priors(), _SCOUTS).log_evidence

@@ -32,6 +32,7 @@ def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
             spread=tuple(p["spread"]),
             error=float(p["error"]),
             flags=tuple(p["flags"]),
+            count=int(p.get("count", 100)),
         )
         for p in plain["patches"]
     )
@@ -51,5 +52,6 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
         who: asdict(check) for who, check in zip(("reference", "angle"), fit.levels, strict=True)
     }
     plain["residuals"] = [asdict(r) for r in fit.residuals]
+    plain["models"] = [asdict(m) for m in fit.models]
     plain["warnings"] = list(fit.warnings)
     return plain

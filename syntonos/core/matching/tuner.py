@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.engine import AP1_LUMINANCE
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1

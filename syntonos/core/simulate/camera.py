@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -14,6 +15,11 @@ from syntonos.core.simulate.sensors import Sensor
 from syntonos.core.simulate.spectra import random_reflectances, to_xyz
 
 
+@cache
+def _smooth() -> NDArray[np.float64]:
+    return random_reflectances(np.random.default_rng(7), 300)
+
+
 @dataclass(frozen=True, slots=True)
 class SimulatedCamera:
     """How one camera sees and stores.
@@ -23,6 +29,7 @@ class SimulatedCamera:
     share of scene white, `noise` the standard deviation at middle grey as a share of it, `clip`
     the sensor's full well in balanced raw, where 1.0 is a white of 100 % at the right exposure.
     `taste` is what the maker's matrix does beyond a neutral fit: (3, 3), rows that sum to one.
+    `twist` turns hues by as many radians at full saturation: a camera whose colour is no matrix.
     """
 
     sensor: Sensor
@@ -35,6 +42,7 @@ class SimulatedCamera:
     clip: float = 16.0
     bits: int | None = 10
     taste: tuple[tuple[float, float, float], ...] = ((1, 0, 0), (0, 1, 0), (0, 0, 1))
+    twist: float = 0.0
 
     def white_gains(self) -> NDArray[np.float64]:
         """Return the gains (3,) that bring the white it is balanced for to one."""
@@ -45,7 +53,7 @@ class SimulatedCamera:
 
         White goes to white; the rest is least squares over 300 smooth reflectances.
         """
-        lit = random_reflectances(np.random.default_rng(7), 300) * self.white_light
+        lit = _smooth() * self.white_light
         raw = (lit @ self.sensor) * self.white_gains()
         white = to_xyz(self.white_light)
         xy = white[:2] / white.sum()
@@ -64,6 +72,19 @@ class SimulatedCamera:
         """Return balanced raw (..., 3) of radiance (..., 36); a 100 % white gives about 1."""
         return np.asarray(np.asarray(radiance) @ self.sensor * self.white_gains(), np.float64)
 
+    def develop(self, raw: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Turn balanced raw (..., 3) into scene-linear in the encoding's gamut."""
+        lin = np.asarray(raw @ self.raw_matrix().T, np.float64)
+        if self.twist == 0:
+            return lin
+        grey = lin.mean(axis=-1, keepdims=True)
+        off = lin - grey
+        size = np.sqrt((off**2).sum(axis=-1, keepdims=True))
+        angle = self.twist * size / (size + np.abs(grey) + 1e-9)
+        # Turning about the grey axis; the cross product with it is the channels' differences.
+        across = (np.roll(off, 1, axis=-1) - np.roll(off, -1, axis=-1)) / np.sqrt(3)
+        return np.asarray(grey + off * np.cos(angle) + across * np.sin(angle), np.float64)
+
     def record(
         self,
         raw: NDArray[np.float64],
@@ -81,7 +102,7 @@ class SimulatedCamera:
             # Shot noise grows with the square root of light; a fifth of it is there in black.
             sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
             seen = seen + rng.standard_normal(seen.shape) * sigma
-        lin = np.minimum(seen, self.clip) @ self.raw_matrix().T
+        lin = self.develop(np.minimum(seen, self.clip))
         code = put_levels_on(encode(lin, find_encoding(self.encoding).curve), self.levels)
         if self.bits is not None:
             top = 2**self.bits - 1

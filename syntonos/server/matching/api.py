@@ -14,7 +14,7 @@ from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_ch
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.charts import CHART_24
 from syntonos.core.encodings import find_encoding
-from syntonos.core.matching import reading_from_json
+from syntonos.core.matching import MODEL_NAMES, reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
@@ -74,6 +74,9 @@ def match_out(row: Match) -> dict[str, Any]:
         "id": row.pk, "number": row.number, "is_current": row.is_current, "created": row.created,
         "restored_from": row.restored_from.number if row.restored_from else None,
         "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
+        # Matches of before this was told do not have it.
+        **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
+        "models": [{**m, "name": MODEL_NAMES[m["model"]]} for m in e.get("models", [])],
     }  # fmt: skip
 
 

@@ -55,7 +55,7 @@ class ReadingOut(Schema):
 
 
 class FitIn(Schema):
-    model: Literal["matrix", "white"] = "matrix"
+    model: Literal["white", "matrix", "roots", "smooth", "averaged"] = "averaged"
     leave_out: list[int] = Field(default_factory=list, max_length=24)
     base_number: int = Field(0, ge=0)
 
@@ -74,6 +74,14 @@ class ResidualOut(Schema):
     grey_spread: float | None
 
 
+class ModelOut(Schema):
+    model: str
+    name: str
+    after: float
+    left_one_out: float
+    expected: float  # mean delta E of colours that are not on the chart
+
+
 class MatchOut(Schema):
     id: int
     number: int
@@ -90,6 +98,10 @@ class MatchOut(Schema):
     white_only: float
     after: float
     left_one_out: float
+    expected: float | None  # mean delta E of colours that are not on the chart
+    expected_low: float | None
+    expected_high: float | None
+    models: list[ModelOut]
     residuals: list[ResidualOut]
     warnings: list[str]
     matrix: list[tuple[float, float, float]]

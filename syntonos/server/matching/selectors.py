@@ -95,11 +95,11 @@ def status(
     base: ChartReading | None,
     match: Match | None,
 ) -> Status:
-    """Judge an angle: the cross-validated delta E against the production's tolerance."""
+    """Judge an angle: the delta E to expect off the chart against the production's tolerance."""
     if production.reference_camera_id == camera.pk:
         return Status("reference", None, None, None, "none" if own else "read_chart")
     if match is not None:
-        value = float(match.evidence["left_one_out"])
+        value = float(match.evidence.get("expected") or match.evidence["left_one_out"])
         before = float(match.evidence["before"])
         distance = _tuner(match.reference_reading, match.angle_reading, match)
         if is_stale(camera, match, own, base):

@@ -13,6 +13,7 @@ from syntonos.core.charts import Detection, find_chart, read_chart
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError, FitError
 from syntonos.core.matching import (
+    AVERAGED,
     FitOptions,
     fit_match,
     fit_to_json,
@@ -70,7 +71,7 @@ def read(
 class FitRequest:
     """What a person asked for, and on which revision it stands."""
 
-    model: str = "matrix"
+    model: str = AVERAGED
     leave_out: tuple[int, ...] = ()
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 

@@ -17,7 +17,7 @@ from syntonos.core.chain import (
 from syntonos.core.chain.document import _canonical
 from syntonos.core.errors import ChainError, EncodingError
 
-GOLDEN = Path(__file__).parents[2] / "data" / "chain_v1.json"
+DATA = Path(__file__).parents[2] / "data"
 CHAIN = Chain(
     Decode("v-log/v-gamut", "legal"),
     EncodingOutput("logc3-ei800/awg3"),
@@ -26,12 +26,19 @@ CHAIN = Chain(
 )  # fmt: skip
 
 
-def test_version_1_is_readable_for_ever():
-    assert read_chain(json.loads(GOLDEN.read_text())) == CHAIN
+RICH = replace(CHAIN, match=replace(
+    CHAIN.match, clip=5.5, roots=tuple((0.01 * i, -0.02, 0.005 * i) for i in range(10)),
+    smooth=((0.4, -0.3, 0.01, -0.02, 0.03), (-0.5, 0.2, -0.01, 0.0, 0.02)),
+))  # fmt: skip
+
+
+@pytest.mark.parametrize(("version", "chain"), [(1, CHAIN), (2, RICH)])
+def test_every_version_is_readable_for_ever(version, chain):
+    assert read_chain(json.loads((DATA / f"chain_v{version}.json").read_text())) == chain
 
 
 def test_a_document_survives_the_round_trip():
-    for chain in (CHAIN, Chain(Decode("srgb"), Output("rec709-plain"))):
+    for chain in (CHAIN, RICH, Chain(Decode("srgb"), Output("rec709-plain"))):
         assert read_chain(json.loads(json.dumps(chain_to_json(chain)))) == chain
 
 

@@ -15,10 +15,11 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.engine import Superseded, match_affine
+from syntonos.core.chain.engine import Superseded, apply_match, match_affine
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import GAMUTS
+from syntonos.core.simulate.spectra import library
 from tests.library_keys import OCIO_TO_AP0
 from tests.opencolorio import plain_chain, through
 
@@ -147,3 +148,62 @@ def test_a_clipped_sky_takes_no_colour_from_the_match():
     np.testing.assert_allclose(run(compile_chain(chain), glow),
                                run(compile_chain(replace(chain, match=replace(clipped, clip=None))),
                                    glow), rtol=1e-5)  # fmt: skip
+
+
+RICH = Match(
+    matrix=((1.1, -0.12, 0.02), (0.03, 0.94, 0.03), (-0.02, -0.05, 1.07)), mix=0.0,
+    roots=tuple(map(tuple, np.random.default_rng(7).normal(0, 0.08, (10, 3)))),
+)  # fmt: skip
+
+
+def _colours(count=3000):
+    rng = np.random.default_rng(3)
+    light = rng.lognormal(-1.5, 1.0, (count, 1))
+    return (light * np.exp(rng.normal(0, 0.4, (count, 3)))).astype(np.float32)
+
+
+def _linear(match):
+    slug = "linear/ap1"
+    return compile_chain(Chain(Decode(slug), EncodingOutput(slug), match=match))
+
+
+def test_roots_are_those_of_finlayson():
+    """Finlayson, Mackiewicz, Hurlbert (2015), table I, by colour-science's expansion."""
+    lin = _colours()
+    lin /= lin.mean(axis=1, keepdims=True)
+    expansion = library().characterisation.polynomial_expansion_Finlayson2015
+    theirs = expansion(lin, 3, root_polynomial_expansion=True)
+    # Our model is linear in their terms: a least squares fit in them must leave nothing.
+    ours = run(_linear(RICH), lin)
+    left = ours - theirs @ np.linalg.lstsq(theirs, ours, rcond=None)[0]
+    assert np.abs(left).max() < 2e-4
+    # And in degree 2 it leaves something, or the test would see nothing.
+    low = expansion(lin, 2, root_polynomial_expansion=True)
+    left = ours - low @ np.linalg.lstsq(low, ours, rcond=None)[0]
+    assert np.abs(left).max() > 4e-3
+
+
+def test_the_model_keeps_neutral_and_scales_with_the_light():
+    # The second centre is what the fit adds: it takes away what the first does at neutral.
+    k = float(np.exp(-0.5 * 0.25 / 0.45**2))
+    smooth = ((0.4, -0.3, 0.01, -0.02, 0.03), (0.0, 0.0, -0.01 * k, 0.02 * k, -0.03 * k))
+    program = _linear(replace(RICH, smooth=smooth))
+    grey = np.linspace(0.001, 4, 50, dtype=np.float32)[:, None] * np.ones(3, np.float32)
+    np.testing.assert_allclose(run(program, grey), grey, rtol=3e-4)
+    lin = _colours()
+    np.testing.assert_allclose(
+        run(program, lin * np.float32(8)), 8 * run(program, lin), rtol=1e-4, atol=1e-5
+    )
+
+
+def test_the_engine_follows_the_model_in_float64():
+    match = replace(
+        RICH, smooth=((0.4, -0.3, 0.01, -0.02, 0.03),), stops=0.4, angle_white=(1.2, 0.95, 0.8),
+        angle_flare=(0.002, 0.001, 0.001), mix=0.2,
+    )  # fmt: skip
+    lin = np.concatenate([_colours(), -0.02 * _colours(200), np.zeros((1, 3), np.float32)])
+    exact = apply_match(match, lin.astype(np.float64))
+    got = run(_linear(match), lin)
+    scale = np.abs(exact).max(axis=1, keepdims=True) + 1e-3
+    assert (np.abs(got - exact) / scale).max() < 5e-4
+    assert np.isnan(run(_linear(match), np.full((1, 3), np.nan, np.float32))).all()

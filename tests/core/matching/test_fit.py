@@ -67,7 +67,8 @@ def test_off_chart_colours_come_closer_than_by_white_and_exposure(light, seed):
     error = scene_delta_e(bring_to_reference(fit.match, got), want, white).mean()
     alone = scene_delta_e(bring_to_reference(plain.match, got), want, white).mean()
     assert error <= 0.6 * alone
-    assert fit.left_one_out == pytest.approx(error, rel=0.75)
+    assert fit.expected_low < error < fit.expected_high
+    assert fit.expected < next(m.expected for m in fit.models if m.model == "white")
 
 
 def test_exposure_white_and_flare_are_told_in_their_units():
@@ -121,7 +122,7 @@ def test_few_patches_give_white_and_exposure_and_fewer_are_refused():
         fit_match(reference, own, FitOptions(leave_out=tuple(range(1, 20))))
     assert caught.value.code == "fit.too_few"
     with pytest.raises(FitError) as caught:
-        fit_match(reference, own, FitOptions(leave_out=(20, 21, 22, 23)))
+        fit_match(reference, own, FitOptions(leave_out=tuple(range(19, 25))))
     assert caught.value.code == "fit.no_greys"
 
 

@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from syntonos.core.chain.engine import AP1_LUMINANCE
-from syntonos.core.matching.greys import fit_greys
-from syntonos.core.matching.matrix import fit_neutral_matrix, to_matrix
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.evaluate.greys import fit_greys
+from syntonos.core.evaluate.matrix import fit_neutral_matrix, to_matrix
 
 GREYS = np.array([0.88, 0.59, 0.365, 0.191, 0.088, 0.0315])
 MIDS = [1, 2, 3, 4]

@@ -558,10 +558,10 @@ export interface components {
             leave_out?: number[];
             /**
              * Model
-             * @default matrix
+             * @default averaged
              * @enum {string}
              */
-            model: "matrix" | "white";
+            model: "white" | "matrix" | "roots" | "smooth" | "averaged";
         };
         /** FolderOut */
         FolderOut: {
@@ -633,6 +633,12 @@ export interface components {
              * Format: date-time
              */
             created: string;
+            /** Expected */
+            expected: number | null;
+            /** Expected High */
+            expected_high: number | null;
+            /** Expected Low */
+            expected_low: number | null;
             /** Flare Share */
             flare_share: number;
             /** Id */
@@ -649,6 +655,8 @@ export interface components {
             ][];
             /** Model */
             model: string;
+            /** Models */
+            models: components["schemas"]["ModelOut"][];
             /** Number */
             number: number;
             /** Residuals */
@@ -667,6 +675,19 @@ export interface components {
             warnings: string[];
             /** White Only */
             white_only: number;
+        };
+        /** ModelOut */
+        ModelOut: {
+            /** After */
+            after: number;
+            /** Expected */
+            expected: number;
+            /** Left One Out */
+            left_one_out: number;
+            /** Model */
+            model: string;
+            /** Name */
+            name: string;
         };
         /** PatchOut */
         PatchOut: {

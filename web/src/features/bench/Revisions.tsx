@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { type Angle, api, unwrap } from "@/api/client";
 import { matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
+import { modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
@@ -41,10 +42,7 @@ export function Revisions({ angle }: { angle: Angle }) {
             <span className="min-w-0">
               <span className="block">
                 ΔE <b className="value">{m.left_one_out.toFixed(2)}</b>
-                <span className="faint">
-                  {" "}
-                  · {m.model === "matrix" ? "3×3" : "white and exposure"}
-                </span>
+                <span className="faint"> · {modelWord(m.model)}</span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>
                 )}

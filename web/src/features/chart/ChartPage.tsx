@@ -72,7 +72,7 @@ function Charts({ angle }: { angle: Angle }) {
     onSettled: () => client.invalidateQueries(),
   });
   const [choice, setChoice] = useState<FitChoice>(() => ({
-    model: angle.match?.model === "white" ? "white" : "matrix",
+    model: (angle.match?.model ?? "averaged") as FitChoice["model"],
     leaveOut:
       angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
   }));

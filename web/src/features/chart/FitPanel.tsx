@@ -1,11 +1,12 @@
 import type { Angle } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
+import type { Model } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 import { GreyRamp } from "./GreyRamp";
 import { Residuals } from "./Residuals";
 
 /** What the next fit is to do: its model, and patches to leave out, by number. */
-export type FitChoice = { model: "matrix" | "white"; leaveOut: number[] };
+export type FitChoice = { model: Model; leaveOut: number[] };
 
 /** What the readings say, the fit, and what is left after it. */
 export function FitPanel({
@@ -58,6 +59,7 @@ export function FitPanel({
             value={choice.model}
             onChange={(e) => onChoice({ ...choice, model: e.target.value as FitChoice["model"] })}
           >
+            <option value="averaged">all, weighed</option>
             <option value="matrix">3×3, neutral kept</option>
             <option value="white">white and exposure</option>
           </select>
@@ -103,7 +105,7 @@ function Verdict({ angle }: { angle: Angle }) {
         <p className="faint">{nextStep(angle)}</p>
       </div>
     );
-  const value = match.left_one_out;
+  const value = match.expected ?? match.left_one_out;
   const head =
     angle.state === "stale"
       ? "Fit again: a reading or the camera's encoding is newer than this match."
@@ -156,11 +158,7 @@ function Steps({ angle }: { angle: Angle }) {
       `${signed(-match.warmth, 0)} mired, ${signed(-match.tint, 1)}`,
       "and tint in Duv·10³, given",
     ],
-    [
-      "Colour",
-      match.model === "matrix" ? "3×3, neutral kept" : "none",
-      `match revision ${match.number}`,
-    ],
+    ["Colour", match.model === "white" ? "none" : match.model, `match revision ${match.number}`],
   ];
   return (
     <dl className="grid grid-cols-4 gap-3">

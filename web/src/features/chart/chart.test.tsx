@@ -13,7 +13,7 @@ const CORNERS: Point[] = [
   [239, 309],
 ];
 
-function panel(data: Angle, choice: FitChoice = { model: "matrix", leaveOut: [] }) {
+function panel(data: Angle, choice: FitChoice = { model: "averaged", leaveOut: [] }) {
   const onChoice = vi.fn();
   const onFit = vi.fn();
   render(
@@ -32,7 +32,7 @@ function panel(data: Angle, choice: FitChoice = { model: "matrix", leaveOut: [] 
 
 describe("the verdict", () => {
   it("trusts a match by what the fit has not seen, not by the chart's residuals", () => {
-    panel(angle({ match: match({ after: 0.1, left_one_out: 1.9 }) }));
+    panel(angle({ match: match({ after: 0.1, expected: 1.9 }) }));
     expect(screen.getByText(/^Usable, look at it: 1.90/)).toBeTruthy();
   });
 
@@ -41,7 +41,7 @@ describe("the verdict", () => {
     [3.1, "off", /^Doubtful: 3.10/],
     [0.9, "stale", /^Fit again: a reading/],
   ])("says for %f (%s) what to make of it", (value, state, says) => {
-    panel(angle({ state, match: match({ left_one_out: value }) }));
+    panel(angle({ state, match: match({ expected: value }) }));
     expect(screen.getByText(says)).toBeTruthy();
   });
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain.engine import AP1_LUMINANCE
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
 
 A = NDArray[np.float64]
 _FLARE_BOUND = 0.03  # of chart white; more is no flare, and is left to be seen in the residuals

@@ -1,0 +1,83 @@
+"""The models a person may choose, and a match from an answer."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import Match
+from syntonos.core.chain.colour_model import AP1_LUMINANCE, MATRIX, ROOT_2, ROOT_3, kernel
+from syntonos.core.matching.bayes import Setting
+from syntonos.core.matching.prior import Prior, load_priors
+from syntonos.core.matching.rounds import MIX, SMOOTHS, Answer, all_settings, without_roots
+
+A = NDArray[np.float64]
+AVERAGED: Final = "averaged"
+WHITE: Final = "white"
+# From the simplest to the richest; all but "white" take flare, white and uneven light along.
+MODELS: Final = (WHITE, "matrix", "roots", "smooth", AVERAGED)
+MODEL_NAMES: Final = {
+    WHITE: "white and exposure", "matrix": "3x3 matrix", "roots": "root polynomial, degree 2",
+    "smooth": "matrix with smooth residual", AVERAGED: "all models, weighed by their evidence",
+}  # fmt: skip
+
+
+@cache
+def priors_for(model: str) -> dict[str, Prior]:
+    """Return the priors under which a model is fitted."""
+    kept = {"matrix": MATRIX, "smooth": MATRIX, "roots": ROOT_2}.get(model, ROOT_3)
+    return {name: without_roots(prior, kept) for name, prior in load_priors().items()}
+
+
+def settings_for(model: str) -> list[Setting]:
+    """Return what is averaged over for a model."""
+    smooths = {"matrix": (0.0,), "roots": (0.0,), "smooth": SMOOTHS[1:]}.get(model, SMOOTHS)
+    return [s for s in all_settings(tuple(load_priors())) if s.smooth in smooths]
+
+
+def triple(values: A) -> tuple[float, float, float]:
+    """Return three floats."""
+    a, b, c = (float(v) for v in values)
+    return a, b, c
+
+
+def match_of(answer: Answer, model: str) -> Match:
+    """Turn an answer into a match stage.
+
+    The answer's remaining white goes into the angle's white; colours then meet the model a little
+    nearer to neutral than in the fit, a difference of second order.
+    """
+    line = answer.line
+    gain = 1 + answer.white
+    angle_white = line.angle_white / gain
+    level, own = float(line.reference_white @ AP1_LUMINANCE), float(angle_white @ AP1_LUMINANCE)
+    matrix, roots = np.eye(3), ()
+    smooth: tuple[tuple[float, ...], ...] = ()
+    if model != WHITE:
+        t = answer.theta
+        matrix = np.eye(3)
+        for c in range(3):
+            matrix[c] += t[0, c] * np.array([1, -1, 0]) + t[1, c] * np.array([0, -1, 1])
+        if np.abs(t[MATRIX:]).max() > 0:
+            roots = tuple(triple(row) for row in t[MATRIX:])  # type: ignore[assignment]
+        if np.abs(answer.smooth).max() > 1e-7:
+            # One more centre at neutral, so that the residual is zero there.
+            zero = np.zeros((1, 2))
+            pull = -(kernel(answer.centres, zero) * answer.smooth).sum(axis=0)
+            rows = np.column_stack([answer.centres, answer.smooth]).tolist()
+            smooth = tuple(tuple(row) for row in [*rows, [0.0, 0.0, *pull.tolist()]])
+    rows3 = [triple(row) for row in matrix]
+    return Match(
+        angle_flare=triple(line.angle_flare),
+        angle_white=triple(angle_white / own),
+        stops=float(np.log2(level / own)),
+        matrix=(rows3[0], rows3[1], rows3[2]),
+        reference_white=triple(line.reference_white / level),
+        reference_flare=triple(line.reference_flare + answer.offset * line.reference_white),
+        mix=MIX,
+        roots=roots,
+        smooth=smooth,  # type: ignore[arg-type]
+    )
