@@ -12,8 +12,9 @@ from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography
 from syntonos.core.encodings import Encoding, decode, levels_scale_offset, take_levels_off
 from syntonos.core.errors import ChartError
 
-CLIPPED, GLARE = "clipped", "glare"
+CLIPPED, CRUSHED, GLARE = "clipped", "crushed", "glare"
 _LEAST_PIXELS = 12
+_FLOOR = 0.0005  # stored code: nothing lower can be in a file
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,12 +29,22 @@ class PatchReading:
     error: float  # standard error of the mean as a share of chart white
     flags: tuple[str, ...]
     count: int = 100  # pixels that were averaged, over all frames
+    correlation: tuple[float, float, float] = (0.0, 0.0, 0.0)  # of noise: r with g, g with b, r, b
+    # What averaging leaves of the file's rounding, where noise is below a step; scene-linear.
+    rounding: tuple[float, float, float] = (0.0, 0.0, 0.0)
 
     @property
-    def standard_error(self) -> tuple[float, float, float]:
-        """Of the mean, per channel, scene-linear."""
-        r, g, b = (s / max(self.count, 1) ** 0.5 for s in self.spread)
-        return r, g, b
+    def is_usable(self) -> bool:
+        """Whether its mean says what the camera saw: neither clipped nor crushed."""
+        return CLIPPED not in self.flags and CRUSHED not in self.flags
+
+    @property
+    def mean_cov(self) -> NDArray[np.float64]:
+        """Covariance (3, 3) of the mean's error, scene-linear; matrices correlate noise."""
+        rg, gb, rb = self.correlation
+        corr = np.array([[1, rg, rb], [rg, 1, gb], [rb, gb, 1]])
+        noise = corr * np.outer(self.spread, self.spread) / max(self.count, 1)
+        return np.asarray(noise + np.diag(np.array(self.rounding) ** 2), np.float64)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +63,9 @@ class ChartReading:
     def lin_rgb(self) -> NDArray[np.float64]:
         """(n, 3) scene-linear in the clip's own gamut."""
         return np.array([p.lin_rgb for p in self.patches])
+
+
+Places = list[tuple[NDArray[np.intp], NDArray[np.intp]]]
 
 
 def _patch_pixels(
@@ -102,8 +116,32 @@ def _ceiling(levels: str) -> float:
     return min(1.0, scale + offset + 0.02)
 
 
-def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDArray[np.float64]
-               ) -> NDArray[np.bool_]:  # fmt: skip
+def _code_step(frame: NDArray[np.float32], places: Places) -> float:
+    """Return the step between stored codes, 0 where the file is finer than 12 bit."""
+    stored = np.unique(np.concatenate([frame[ys, xs].ravel() for ys, xs in places]))
+    # 8, 10 and 12 bit by full scale, and 10 and 12 bit shifted into 16.
+    for top in (255, 1023, 65535 / 64, 4095, 65535 / 16):
+        codes = stored.astype(np.float64) * top
+        if np.abs(codes - np.round(codes)).max() < 0.04:
+            return 1 / top
+    return 0.0
+
+
+def _rounding(spread: NDArray[np.float64], quantum: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the error that rounding leaves in a mean: none once noise exceeds half a step.
+
+    Source: the first harmonic of a quantiser's error, dithered by Gaussian noise (Widrow,
+    Kollar 2008, "Quantization Noise", chapter 4; from memory).
+    """
+    share = np.where(quantum > 0, spread / np.maximum(quantum, 1e-12), 9.0)
+    left = np.exp(-2 * np.pi**2 * np.minimum(share, 9) ** 2)
+    return np.asarray(quantum / np.sqrt(12) * left, np.float64)
+
+
+def _collapsed(
+    lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDArray[np.float64],
+    quanta: NDArray[np.float64], equal: NDArray[np.float64], layout: ChartLayout,
+) -> NDArray[np.bool_]:  # fmt: skip
     """Say which patches lie on a flat top below the file's ceiling: a sensor's own clip.
 
     Noise grows with light; where a channel is the brightest thing in the picture and its noise
@@ -113,6 +151,8 @@ def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDA
     ----------
     lins, spreads : (n, 3) scene-linear means and standard deviations of the patches
     top : (3,) the picture's brightest light per channel
+    quanta : (n, 3) the step of the file at each mean: noise below it is not seen as a spread
+    equal : (n, 3) share of pixels that are stored alike, which tells noise down to 0.3 steps
     """
     flat = np.zeros(len(lins), bool)
     for c in range(3):
@@ -120,12 +160,16 @@ def _collapsed(lins: NDArray[np.float64], spreads: NDArray[np.float64], top: NDA
         bright = lin >= 0.95 * top[c]
         if bright.all() or not bright.any():
             continue
-        # Shot noise: variance = a + b lin, on the patches that are surely below.
-        dark = lin < 0.8 * top[c]
-        if dark.sum() < 6:
+        # Shot noise: variance = a + b lin, on the greys that are surely below. Coloured patches
+        # would mislead: a camera's matrix brings the noise of other channels into a dark one.
+        dark = [i for i in layout.greys if lin[i] < 0.8 * top[c]]
+        if len(dark) < 3:
             continue
         slope = float(np.median(variance[dark] / (lin[dark] + 0.02)))
-        flat |= bright & (variance < 0.36 * slope * (lin + 0.02))
+        usual = slope * (lin + 0.02)
+        seen = usual > quanta[:, c] ** 2
+        still = (usual > (0.3 * quanta[:, c]) ** 2) & (equal[:, c] > 0.995)
+        flat |= bright & ((seen & (variance < 0.36 * usual)) | still)
     return flat
 
 
@@ -151,9 +195,31 @@ def _robust(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[n
     """Return mean and standard deviation without what lies beyond three deviations."""
     middle = np.median(values, axis=0)
     sigma = 1.4826 * np.median(np.abs(values - middle), axis=0) + 1e-9
+    # Where noise is below a step of the file, most pixels are equal: the deciles still tell it.
+    sigma = np.maximum(sigma, np.ptp(np.percentile(values, [10, 90], axis=0), axis=0) / 2.563)
     keep = (np.abs(values - middle) <= 3 * sigma).all(axis=1)
     kept = values[keep] if keep.sum() >= 3 else values
     return kept.mean(axis=0), np.maximum(kept.std(axis=0), sigma * 0.5)
+
+
+def _correlation(noise: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Return the correlations r with g, g with b, r with b of noise (n, 3), held below 0.98."""
+    if noise.std(axis=0).min() < 1e-9:
+        return 0.0, 0.0, 0.0
+    corr = np.asarray(0.98 * np.corrcoef(noise.T), np.float64)
+    return float(corr[0, 1]), float(corr[1, 2]), float(corr[0, 2])
+
+
+def _from_upper_half(values: NDArray[np.float64]) -> tuple[float, float]:
+    """Return centre and deviation of values (n,) whose lower end was cut off by the file's floor.
+
+    Noise is symmetrical in scene-linear, so the median stays where it was, and the upper half
+    tells the spread. The deviation is enlarged to give the median's standard error over root n.
+    """
+    middle = float(np.median(values))
+    above = values[values > middle]
+    sigma = 1.4826 * float(np.median(above - middle)) if len(above) else 0.0
+    return middle, sigma * np.sqrt(np.pi / 2)
 
 
 def read_chart(
@@ -181,7 +247,8 @@ def read_chart(
     -------
     ChartReading
         Per patch the robust mean over its inner area, spread, standard error, flags ("clipped":
-        any channel at the file's ceiling or on a flat top below it; "glare": suspected, the patch
+        any channel at the file's ceiling or on a flat top below it; "crushed": at the
+        file's floor in most pixels; "glare": suspected, the patch
         is uneven far beyond the others).
 
     Raises
@@ -205,7 +272,8 @@ def read_chart(
         )
     places = _patch_pixels(frames[0].shape, quad, layout)
     ceiling = _ceiling(levels)
-    codes, lins, spreads, clipped, counts = [], [], [], [], []
+    codes, lins, spreads, clipped, crushed, counts = [], [], [], [], [], []
+    correlations, equal = [], []
     for ys, xs in places:
         stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
         lin = decode(take_levels_off(stored, levels), encoding.curve)
@@ -213,13 +281,25 @@ def read_chart(
         per_frame = [_robust(frame) for frame in lin]
         # Of three frames and more the median: one frame with a flash or a hand does not count.
         together = np.median if len(frames) > 2 else np.mean
-        lins.append(together([mean for mean, _ in per_frame], axis=0))
-        spreads.append(np.mean([spread for _, spread in per_frame], axis=0))
+        middle = np.array(together([mean for mean, _ in per_frame], axis=0))
+        spread = np.mean([spread for _, spread in per_frame], axis=0)
+        low = (stored <= _FLOOR).mean(axis=(0, 1))
+        for c in np.flatnonzero(low > 0.003):
+            middle[c], spread[c] = _from_upper_half(lin[..., c].ravel())
+        crushed.append(bool(low.max() > 0.4))
+        noise = (lin - np.median(lin, axis=1, keepdims=True)).reshape(-1, 3)
+        correlations.append(_correlation(noise))
+        equal.append((stored == np.median(stored, axis=(0, 1))).mean(axis=(0, 1)))
+        lins.append(middle)
+        spreads.append(spread)
         codes.append(np.mean([_robust(frame)[0] for frame in stored], axis=0))
         counts.append(len(ys) * len(frames))
     brightest = np.percentile(frames[0][::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
     top = decode(take_levels_off(brightest, levels), encoding.curve)
-    flat = _collapsed(np.array(lins), np.array(spreads), top)
+    half = np.array(codes) + np.array([[[-0.5]], [[0.5]]]) * _code_step(frames[0], places)
+    quanta = np.diff(decode(take_levels_off(half, levels), encoding.curve), axis=0)[0]
+    rounding = _rounding(np.array(spreads), quanta)
+    flat = _collapsed(np.array(lins), np.array(spreads), top, quanta, np.array(equal), layout)
     glared = _glared(places, frames, encoding, levels, np.array(lins))
     white = float(np.mean(lins[layout.greys[0]]))
     centres = [(float(xs.mean()), float(ys.mean())) for ys, xs in places]
@@ -232,9 +312,17 @@ def read_chart(
             _triple(spreads[i]),
             float(np.mean(spreads[i]) / np.sqrt(counts[i]) / max(white, 1e-6)),
             tuple(
-                flag for flag, on in ((CLIPPED, clipped[i] or flat[i]), (GLARE, glared[i])) if on
+                flag
+                for flag, on in (
+                    (CLIPPED, clipped[i] or flat[i]),
+                    (CRUSHED, crushed[i]),
+                    (GLARE, glared[i]),
+                )
+                if on
             ),
             counts[i],
+            correlations[i],
+            _triple(rounding[i]),
         )
         for i in range(len(places))
     )
@@ -261,7 +349,7 @@ def _is_convex(quad: NDArray[np.float64]) -> bool:
 
 
 def _glared(
-    places: list[tuple[NDArray[np.intp], NDArray[np.intp]]],
+    places: Places,
     frames: Sequence[NDArray[np.float32]],
     encoding: Encoding,
     levels: str,
@@ -279,7 +367,8 @@ def _glared(
             for r in range(3) for c in range(3) if ((rows == r) & (columns == c)).sum() >= 3
         ]  # fmt: skip
         span = np.ptp(blocks) if len(blocks) > 3 else 0.0
-        noise = luma.std() / np.sqrt(max(len(luma) / 9, 1)) * 3
+        # The range of nine medians of noise alone stays below six deviations of a block's mean.
+        noise = luma.std() / np.sqrt(max(len(luma) / 9, 1)) * 6
         uneven.append(max(span - noise, 0.0) / max(float(mean.mean()) + 0.02, 1e-3))
     usual = float(np.median(uneven))
     return [value > max(0.06, 5 * usual) for value in uneven]

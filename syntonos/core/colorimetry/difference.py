@@ -1,4 +1,4 @@
-"""CIE L*a*b* and the CIEDE2000 colour difference."""
+"""CIE L*a*b*, the CIEDE2000 colour difference, and the difference in ICtCp."""
 
 from __future__ import annotations
 
@@ -86,3 +86,35 @@ def delta_e_2000(lab_1: ArrayLike, lab_2: ArrayLike) -> NDArray[np.float64]:
     s_c, s_h = 1 + 0.045 * c_mean, 1 + 0.015 * c_mean * t
     kl, kc, kh = d_l / s_l, d_c / s_c, d_h / s_h
     return np.asarray(np.sqrt(np.maximum(kl**2 + kc**2 + kh**2 + r_t * kc * kh, 0)), np.float64)
+
+
+# ITU-R BT.2100-2, table 7: BT.2020 to LMS, and L'M'S' to I, C_T, C_P.
+_TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
+_TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+
+
+def _pq(nits: NDArray[np.float64]) -> NDArray[np.float64]:
+    """SMPTE ST 2084 (BT.2100-2, table 4): light in cd/m2 to a signal."""
+    m1, m2 = 2610 / 16384, 2523 / 4096 * 128
+    c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    y = (np.maximum(nits, 0) / 10000) ** m1
+    return np.asarray(((c1 + c2 * y) / (1 + c3 * y)) ** m2, np.float64)
+
+
+def delta_e_itp(rgb_1: ArrayLike, rgb_2: ArrayLike) -> NDArray[np.float64]:
+    """Return the difference of BT.2020 colours in ITP; one is about a just visible step.
+
+    Unlike CIEDE2000 it is meant for saturated and bright colours too.
+
+    Parameters
+    ----------
+    rgb_1, rgb_2 : (..., 3) float
+        Linear light in cd/m2; LMS below zero count as zero.
+
+    Source: ITU-R BT.2124-0, equation 1; BT.2100-2, table 7.
+    """
+    first, second = (
+        _pq(np.asarray(v, np.float64) @ _TO_LMS.T) @ _TO_ICTCP.T for v in (rgb_1, rgb_2)
+    )
+    step = (first - second) * np.array([1, 0.5, 1])
+    return np.asarray(720 * np.sqrt((step**2).sum(axis=-1)), np.float64)

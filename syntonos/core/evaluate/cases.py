@@ -82,16 +82,20 @@ def read_side(case: Case, side: Side, *, levels: str | None = None) -> ChartRead
     )  # fmt: skip
 
 
-def off_chart(case: Case, side: Side) -> A:
+def off_chart(
+    case: Case, side: Side, levels: str | None = None, objects: A | None = None
+) -> A:  # fmt: skip
     """Return what a camera records of the off-chart objects, noise-free scene-linear AP1.
 
-    It is decoded with the levels that the camera truly wrote.
+    It is decoded with the levels that the camera truly wrote, or with those given; `objects` are
+    other reflectances (n, 36).
     """
     camera = replace(side.camera, noise=0.0, bits=None, clip=1e3)
-    raw = camera.expose(off_chart_objects()[0] * case.light) * 0.95
+    objects = off_chart_objects()[0] if objects is None else objects
+    raw = camera.expose(objects * case.light) * 0.95
     code = camera.record(raw, flare_light=side.flare_light).astype(np.float64)
     encoding = find_encoding(camera.encoding)
-    lin = decode(take_levels_off(code, camera.levels), encoding.curve)
+    lin = decode(take_levels_off(code, levels or camera.levels), encoding.curve)
     return np.asarray(lin @ gamut_matrix(encoding.gamut, AP1).T, np.float64)
 
 

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel
 from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.charts import CHART_24, ChartReading
-from syntonos.core.charts.reading import CLIPPED
 from syntonos.core.evaluate.greys import fit_greys
 from syntonos.core.evaluate.matrix import fit_neutral_matrix
 from syntonos.core.matching.readings import working
@@ -27,7 +26,7 @@ def usable(reference: ChartReading, angle: ChartReading) -> list[int]:
     """Return the patches (from 0) that are clipped in neither reading."""
     return [
         i for i in range(24)
-        if CLIPPED not in (*reference.patches[i].flags, *angle.patches[i].flags)
+        if reference.patches[i].is_usable and angle.patches[i].is_usable
         and min(*reference.patches[i].lin_rgb, *angle.patches[i].lin_rgb) > -1
     ]  # fmt: skip
 

@@ -11,7 +11,7 @@ from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.engine import apply_match, mix_matrix
 from syntonos.core.charts import CHART_24, ChartReading
-from syntonos.core.charts.reading import CLIPPED
+from syntonos.core.charts.reading import CLIPPED, CRUSHED
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
@@ -115,8 +115,9 @@ def _left_out(reference: ChartReading, angle: ChartReading, options: FitOptions)
     reasons: dict[int, str] = {}
     for who, reading in (("reference", reference), ("angle", angle)):
         for i, patch in enumerate(reading.patches):
-            if CLIPPED in patch.flags and i not in reasons:
-                reasons[i] = f"clipped in the {who}"
+            for flag in (CLIPPED, CRUSHED):
+                if flag in patch.flags:
+                    reasons.setdefault(i, f"{flag} in the {who}")
             if not np.isfinite(patch.lin_rgb).all():
                 reasons[i] = f"not a number in the {who}"
     for number in options.leave_out:

@@ -10,7 +10,6 @@ import numpy as np
 
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.charts.layout import reference_lin
-from syntonos.core.charts.reading import CLIPPED
 from syntonos.core.encodings import LEVELS, decode, find_encoding, take_levels_off
 from syntonos.core.matching.bayes import Setting
 from syntonos.core.matching.prior import load_priors
@@ -41,7 +40,7 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
     the dark end too; so the two darkest patches count a quarter.
     """
     encoding = find_encoding(reading.encoding)
-    greys = [i for i in CHART_24.greys if CLIPPED not in reading.patches[i].flags]
+    greys = [i for i in CHART_24.greys if reading.patches[i].is_usable]
     bends: dict[str, float] = {}
     for levels in LEVELS:
         if len(greys) < 3:
@@ -111,7 +110,7 @@ def choose_levels(
 def _evidence(reference: ChartReading, angle: ChartReading) -> float:
     used = [
         i for i in range(24)
-        if CLIPPED not in (*reference.patches[i].flags, *angle.patches[i].flags)
+        if reference.patches[i].is_usable and angle.patches[i].is_usable
         and np.isfinite((*reference.patches[i].lin_rgb, *angle.patches[i].lin_rgb)).all()
     ]  # fmt: skip
     if len(used) < 6 or not any(i in CHART_24.greys for i in used):

@@ -45,37 +45,37 @@ def triple(values: A) -> tuple[float, float, float]:
 
 
 def match_of(answer: Answer, model: str) -> Match:
-    """Turn an answer into a match stage.
+    """Turn an answer into a match stage, exactly.
 
-    The answer's remaining white goes into the angle's white; colours then meet the model a little
-    nearer to neutral than in the fit, a difference of second order.
+    White that the last round still found goes into the reference's white: with G = 1 + white,
+    y = M x + white x + roots(x) is G (M' x + G^-1 roots(x)), and the rows of M' sum to one.
     """
     line = answer.line
     gain = 1 + answer.white
-    angle_white = line.angle_white / gain
-    level, own = float(line.reference_white @ AP1_LUMINANCE), float(angle_white @ AP1_LUMINANCE)
+    white = line.reference_white * gain
+    level = float(white @ AP1_LUMINANCE)
+    own = float(line.angle_white @ AP1_LUMINANCE)
     matrix, roots = np.eye(3), ()
     smooth: tuple[tuple[float, ...], ...] = ()
     if model != WHITE:
-        t = answer.theta
-        matrix = np.eye(3)
+        t = answer.theta / gain
         for c in range(3):
             matrix[c] += t[0, c] * np.array([1, -1, 0]) + t[1, c] * np.array([0, -1, 1])
         if np.abs(t[MATRIX:]).max() > 0:
             roots = tuple(triple(row) for row in t[MATRIX:])  # type: ignore[assignment]
         if np.abs(answer.smooth).max() > 1e-7:
             # One more centre at neutral, so that the residual is zero there.
-            zero = np.zeros((1, 2))
-            pull = -(kernel(answer.centres, zero) * answer.smooth).sum(axis=0)
-            rows = np.column_stack([answer.centres, answer.smooth]).tolist()
+            weight = answer.smooth / gain
+            pull = -(kernel(answer.centres, np.zeros((1, 2))) * weight).sum(axis=0)
+            rows = np.column_stack([answer.centres, weight]).tolist()
             smooth = tuple(tuple(row) for row in [*rows, [0.0, 0.0, *pull.tolist()]])
     rows3 = [triple(row) for row in matrix]
     return Match(
         angle_flare=triple(line.angle_flare),
-        angle_white=triple(angle_white / own),
+        angle_white=triple(line.angle_white / own),
         stops=float(np.log2(level / own)),
         matrix=(rows3[0], rows3[1], rows3[2]),
-        reference_white=triple(line.reference_white / level),
+        reference_white=triple(white / level),
         reference_flare=triple(line.reference_flare + answer.offset * line.reference_white),
         mix=MIX,
         roots=roots,

@@ -27,8 +27,8 @@ def working(reading: ChartReading) -> A:
 def mixed_cov(reading: ChartReading) -> A:
     """Return the covariances (n, 3, 3) of the patches' means in mixed AP1."""
     mat = mix_matrix(MIX) @ gamut_matrix(find_encoding(reading.encoding).gamut, AP1)
-    errors = np.array([p.standard_error for p in reading.patches])
-    return np.asarray(np.einsum("ij,nj,kj->nik", mat, errors**2, mat), np.float64)
+    own = np.array([p.mean_cov for p in reading.patches])
+    return np.asarray(mat @ own @ mat.T, np.float64)
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,6 +33,8 @@ def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
             error=float(p["error"]),
             flags=tuple(p["flags"]),
             count=int(p.get("count", 100)),
+            correlation=tuple(p.get("correlation", (0.0, 0.0, 0.0))),
+            rounding=tuple(p.get("rounding", (0.0, 0.0, 0.0))),
         )
         for p in plain["patches"]
     )

@@ -7,6 +7,7 @@ import pytest
 from syntonos.core.colorimetry import (
     adaptation_matrix,
     delta_e_2000,
+    delta_e_itp,
     white_to_cct_duv,
     xy_to_xyz,
     xyz_to_lab,
@@ -56,3 +57,10 @@ def test_cct_and_duv_agree_with_ohno():
         # Methods differ among each other by about a tenth of a per cent.
         assert cct == pytest.approx(float(row["CCT_Ohno"]), rel=0.002), row["label"]
         assert duv == pytest.approx(float(row["Duv_Ohno"]), abs=1e-4), row["label"]
+
+
+def test_itp_agrees_with_colour_science():
+    rng = np.random.default_rng(4)
+    rgb = rng.uniform(0, 1, (2, 300, 3)) ** 3 * 800
+    icp = [library().RGB_to_ICtCp(v, method="ITU-R BT.2100-2 PQ", L_p=10000) for v in rgb]
+    np.testing.assert_allclose(delta_e_itp(*rgb), library().delta_E(*icp, method="ITP"), rtol=2e-4)
