@@ -9,7 +9,7 @@ export UV_PROJECT_ENVIRONMENT := .venv
 export SYNTONOS_CACHE := $(CURDIR)/var/cache
 export NPM_CONFIG_UPDATE_NOTIFIER := false
 
-.PHONY: setup demo test check bench schema plates clean
+.PHONY: setup demo test check bench evaluate schema plates clean
 .DELETE_ON_ERROR:
 
 setup: $(STAMPS)/python $(STAMPS)/web
@@ -77,8 +77,20 @@ schema: $(STAMPS)/python $(STAMPS)/node
 bench: $(STAMPS)/python
 	@$(PY) -m tests.benchmarks.run
 
+# SEEDS=held-back is for a release: what is looked at often is no longer a test.
+SEEDS ?= development
+evaluate: $(STAMPS)/python
+	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
+	@OPENBLAS_NUM_THREADS=1 $(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
+
 plates: $(STAMPS)/python
-	@echo "plates: rendering the foundry anew; this takes about ten minutes"
+	@echo "# SEEDS=held-back is for a release: what is looked at often is no longer a test.
+SEEDS ?= development
+evaluate: $(STAMPS)/python
+	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
+	@OPENBLAS_NUM_THREADS=1 $(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
+
+plates: rendering the foundry anew; this takes about ten minutes"
 	@$(PY) -m syntonos.core.simulate.foundry.footage
 
 clean:

@@ -26,10 +26,20 @@ from syntonos.core.chain import (
 )
 from syntonos.core.charts import ChartReading, find_chart, read_chart
 from syntonos.core.charts.layout import CHART_24
-from syntonos.core.encodings import ENCODINGS, find_encoding
+from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
 from syntonos.core.errors import ChartError
 from syntonos.core.formats import Cube, read_cube, write_cube
-from syntonos.core.matching import fit_match, fit_to_json, reading_to_json
+from syntonos.core.matching import (
+    MODEL_NAMES,
+    FitOptions,
+    LevelsChoice,
+    check_levels,
+    choose_levels,
+    fit_match,
+    fit_to_json,
+    reading_to_json,
+)
+from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.media import read_frame
 
 UNCERTAIN = 3
@@ -70,9 +80,9 @@ def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
 
 
 def _read(
-    paths: Sequence[str], slug: str, levels: str, corners: Sequence[tuple[float, float]] | None
-) -> tuple[ChartReading, bool]:
-    """Return the reading and whether the orientation is certain."""
+    paths: Sequence[str], slug: str, corners: Sequence[tuple[float, float]] | None
+) -> tuple[dict[str, ChartReading], bool]:
+    """Return a reading under either levels, and whether the orientation is certain."""
     encoding = find_encoding(slug)
     frames = _frames(paths)
     if len({frame.shape for frame in frames}) > 1:
@@ -87,12 +97,48 @@ def _read(
             raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
                              code=error.code) from error  # fmt: skip
         quad, certain = found.corners, found.orientation_certain
-    return read_chart(frames, quad, encoding, levels=levels), certain
+    return {k: read_chart(frames, quad, encoding, levels=k) for k in LEVELS}, certain
+
+
+def _levels_alone(readings: dict[str, ChartReading]) -> str:
+    """Return the levels under which one clip's grey ramp is straighter."""
+    check = check_levels(readings["full"])
+    return "full" if check.bend_full <= check.bend_legal else "legal"
+
+
+def _choose_levels(
+    sides: dict[str, dict[str, ChartReading]], stated: dict[str, str]
+) -> tuple[LevelsChoice, list[str]]:
+    """Return the levels to use, and what there is to be said about them."""
+    free = choose_levels(sides["reference"], sides["angle"])
+    taken = {
+        who: {k: r for k, r in rows.items() if stated[who] in ("auto", k)}
+        for who, rows in sides.items()
+    }
+    if all(len(rows) == 2 for rows in taken.values()):
+        choice = free
+    else:
+        choice = choose_levels(taken["reference"], taken["angle"])
+    said = []
+    for who in sides:
+        found, used = getattr(free, who), getattr(choice, who)
+        if found != used and free.is_certain:
+            said.append(
+                f"The levels of the {who} are taken as {used}, as stated; both charts together "
+                f"speak for {found}."
+            )
+    if not choice.is_certain and "auto" in stated.values():
+        said.append(
+            f"The levels could not be told for certain: the reference is taken as "
+            f"{choice.reference}, the angle as {choice.angle}. State them if you know them."
+        )
+    return choice, said
 
 
 def run_chart(args: argparse.Namespace) -> int:
     """Find and read a chart."""
-    reading, certain = _read(args.images, args.encoding, args.levels, args.corners)
+    readings, certain = _read(args.images, args.encoding, args.corners)
+    reading = readings[_levels_alone(readings) if args.levels == "auto" else args.levels]
     if args.json:
         plain = reading_to_json(reading)
         print(_json({"corners": plain["corners"], "orientation_certain": certain,
@@ -123,18 +169,18 @@ def _print_readback(result: ReadBack) -> None:
 
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
-    readings = []
+    sides, stated = {}, {}
     for side in ("reference", "angle"):
         paths = getattr(args, side)
-        reading, certain = _read(
-            paths, getattr(args, f"{side}_encoding"), getattr(args, f"{side}_levels"),
-            getattr(args, f"{side}_corners"),
-        )  # fmt: skip
+        sides[side], certain = _read(
+            paths, getattr(args, f"{side}_encoding"), getattr(args, f"{side}_corners")
+        )
+        stated[side] = getattr(args, f"{side}_levels")
         if not certain:
             return _say_uncertain(paths[0])
-        readings.append(reading)
-    reference, angle = readings
-    fit = fit_match(reference, angle)
+    choice, said = _choose_levels(sides, stated)
+    reference, angle = sides["reference"][choice.reference], sides["angle"][choice.angle]
+    fit = fit_match(reference, angle, FitOptions(args.model))
     output = (
         EncodingOutput(reference.encoding, reference.levels)
         if args.to == "reference"
@@ -143,7 +189,12 @@ def run_match(args: argparse.Namespace) -> int:
     chain = Chain(Decode(angle.encoding, angle.levels), output, match=fit.match)
     cube = Cube(bake_lut(chain, args.size, threads=os.cpu_count() or 1), "Syntonos match")
     data = write_cube(cube, comments=(f"{angle.encoding} {angle.levels} to {args.to}",))
-    result = read_back(read_cube(data).table, chain, _frames(args.angle[:1])[0])
+    table = read_cube(data).table
+    result = read_back(table, chain, _frames(args.angle[:1])[0])
+    cost = lut_cost(chain, table, fit.expected)
+    if cost > CARRIES:
+        said.append(f"The LUT of {args.size} points adds about {cost:.2f} to the delta E of "
+                    f"{fit.expected:.2f} that is expected: hand over a larger one.")  # fmt: skip
     report = {
         "reference": reading_to_json(reference),
         "angle": reading_to_json(angle),
@@ -152,18 +203,26 @@ def run_match(args: argparse.Namespace) -> int:
             {"index": r.index, "reason": r.left_out} for r in fit.residuals if r.left_out
         ],
         "fit": fit_to_json(fit),
+        "levels": {
+            "reference": {"stated": stated["reference"], "used": choice.reference},
+            "angle": {"stated": stated["angle"], "used": choice.angle},
+            "log_odds": choice.log_odds if np.isfinite(choice.log_odds) else None,
+        },
         "read_back": result.to_json(),
+        "lut_cost": cost,
         "chain": chain_to_json(chain),
     }
     if args.report:
         _write(args.report, _json(report).encode())
     _write(args.out, data)
-    for warning in fit.warnings:
+    for warning in (*said, *fit.warnings):
         print(f"warning: {warning}", file=sys.stderr)
     print(f"flare {fit.flare_share:.2%} of white, exposure {fit.match.stops:+.2f} stop, white "
           f"{fit.warmth:+.0f} mired {fit.tint:+.1f} tint, ramp slope {fit.slope:.3f}")  # fmt: skip
     print(f"delta E before {fit.before:.2f}, white and exposure {fit.white_only:.2f}, after "
           f"{fit.after:.2f}, left-one-out {fit.left_one_out:.2f}")  # fmt: skip
+    print(f"off the chart expect {fit.expected:.2f}, between {fit.expected_low:.2f} and "
+          f"{fit.expected_high:.2f} nine times in ten ({MODEL_NAMES[fit.model]})")  # fmt: skip
     print(f"{args.out}: {args.size} points to {args.to}")
     _print_readback(result)
     return 0

@@ -15,6 +15,7 @@ from typing import Any, NoReturn
 
 from syntonos import __version__
 from syntonos.core.errors import ColourError
+from syntonos.core.matching.models import MODELS
 
 BAD_INPUT, UNCERTAIN = 2, 3
 
@@ -41,7 +42,10 @@ def _parser() -> argparse.ArgumentParser:
     encodings = commands.add_parser("encodings", help="list the encodings")
     encodings.add_argument("--json", action="store_true")
 
-    levels = {"choices": ("full", "legal"), "default": "full"}
+    levels = {
+        "choices": ("auto", "full", "legal"), "default": "auto",
+        "help": "auto finds them from the charts; stated ones are obeyed",
+    }  # fmt: skip
     corners: dict[str, Any] = {
         "nargs": 4, "type": _corner, "metavar": "x,y",
         "help": "centres of patches 1, 6, 24, 19 in pixels; the first pixel's centre is 0,0",
@@ -59,6 +63,7 @@ def _parser() -> argparse.ArgumentParser:
         match.add_argument(f"--{side}-encoding", required=True, metavar="SLUG")
         match.add_argument(f"--{side}-levels", **levels)  # type: ignore[arg-type]
         match.add_argument(f"--{side}-corners", **corners)
+    match.add_argument("--model", default="averaged", choices=MODELS)
     match.add_argument("--size", type=int, default=65, choices=(17, 33, 65))
     match.add_argument(
         "--to", default="reference", choices=("reference", "rec709-tone", "rec709-plain")

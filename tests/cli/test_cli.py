@@ -78,6 +78,17 @@ def test_wrong_levels_are_obeyed_with_a_warning(media, tmp_path, capsys):
     assert "speaks against full levels" in capsys.readouterr().err
 
 
+def test_levels_are_found_where_they_are_not_stated(media, tmp_path, capsys):
+    report = tmp_path / "m.json"
+    assert _match(media, "--out", tmp_path / "m.cube", "--size", 17, "--report", report,
+                  levels="auto") == 0  # fmt: skip
+    said = json.loads(report.read_text())
+    assert said["levels"]["reference"] == {"stated": "auto", "used": "full"}
+    assert said["levels"]["angle"] == {"stated": "auto", "used": "legal"}
+    assert "levels" not in capsys.readouterr().err
+    assert said["fit"]["expected_low"] < said["fit"]["expected"] < said["fit"]["expected_high"]
+
+
 def test_chart_prints_one_object(media, capsys):
     assert main(["chart", *files(media, "Birch")[:2], "--encoding", "s-log3/s-gamut3.cine",
                  "--json"]) == 0  # fmt: skip

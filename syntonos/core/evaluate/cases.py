@@ -90,13 +90,18 @@ def off_chart(
     It is decoded with the levels that the camera truly wrote, or with those given; `objects` are
     other reflectances (n, 36).
     """
+    code = off_chart_codes(case, side, objects)
+    encoding = find_encoding(side.camera.encoding)
+    lin = decode(take_levels_off(code, levels or side.camera.levels), encoding.curve)
+    return np.asarray(lin @ gamut_matrix(encoding.gamut, AP1).T, np.float64)
+
+
+def off_chart_codes(case: Case, side: Side, objects: A | None = None) -> A:
+    """Return the code values (n, 3) of the off-chart objects, noise-free and not rounded."""
     camera = replace(side.camera, noise=0.0, bits=None, clip=1e3)
     objects = off_chart_objects()[0] if objects is None else objects
     raw = camera.expose(objects * case.light) * 0.95
-    code = camera.record(raw, flare_light=side.flare_light).astype(np.float64)
-    encoding = find_encoding(camera.encoding)
-    lin = decode(take_levels_off(code, levels or camera.levels), encoding.curve)
-    return np.asarray(lin @ gamut_matrix(encoding.gamut, AP1).T, np.float64)
+    return camera.record(raw, flare_light=side.flare_light).astype(np.float64)
 
 
 _Draw = Callable[[np.random.Generator, int], Case]

@@ -12,12 +12,36 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.chain import (
+    Chain,
+    Decode,
+    EncodingOutput,
+    apply_lut,
+    bake_lut,
+    compile_chain,
+    run,
+)
 from syntonos.core.colorimetry import adaptation_matrix, delta_e_itp
-from syntonos.core.encodings import AP1, GAMUTS, LEVELS
+from syntonos.core.encodings import (
+    AP1,
+    GAMUTS,
+    LEVELS,
+    decode,
+    find_encoding,
+    gamut_matrix,
+    take_levels_off,
+)
 from syntonos.core.encodings.gamuts import D65
-from syntonos.core.evaluate.cases import Case, off_chart, off_chart_objects, read_side
+from syntonos.core.evaluate.cases import (
+    Case,
+    off_chart,
+    off_chart_codes,
+    off_chart_objects,
+    read_side,
+)
 from syntonos.core.evaluate.methods import PLAIN, floor, plain_methods
-from syntonos.core.matching import choose_levels, fit_match
+from syntonos.core.matching import LevelsChoice, MatchFit, choose_levels, fit_match
+from syntonos.core.matching.carried import lut_cost
 from syntonos.core.matching.fit import INTERVAL, bring_to_reference
 from syntonos.core.matching.metric import scene_delta_e, scene_lab
 from syntonos.core.simulate.spectra import NM
@@ -46,6 +70,8 @@ class Verdict:
     plain_itp: dict[str, float]
     log_evidence: float
     levels_right: bool
+    lut_told: float  # what the tool says of this
+    lut: float  # how much more the mean is through a 65 LUT into the reference's encoding
 
     @property
     def holds_mean(self) -> bool:
@@ -68,6 +94,29 @@ def _itp(lin_a: A, lin_b: A, white: A) -> float:
     to_d65 = adaptation_matrix(xyz[:2] / xyz.sum(), D65, method="cat02")
     to_rgb = np.linalg.inv(GAMUTS["f-gamut"].to_xyz) @ to_d65 @ AP1.to_xyz * _WHITE_NITS
     return float(delta_e_itp(lin_a @ to_rgb.T, lin_b @ to_rgb.T).mean())
+
+
+def _through_lut(
+    case: Case, fit: MatchFit, chosen: LevelsChoice, y: A, white: A
+) -> tuple[float, float]:
+    """Return what a 65 LUT into the reference's encoding adds to the mean, as told and as is.
+
+    Colours that the angle's file cannot hold are lost to the exact chain as well.
+    """
+    target = find_encoding(case.reference.camera.encoding)
+    angle, reference = case.angle.camera.encoding, case.reference.camera.encoding
+    chain = Chain(
+        Decode(angle, chosen.angle), EncodingOutput(reference, chosen.reference), match=fit.match
+    )
+    code = np.clip(off_chart_codes(case, case.angle), 0, 1).astype(np.float32)
+    table = bake_lut(chain, 65)
+
+    def mean(out: NDArray[np.float32]) -> float:
+        lin = decode(take_levels_off(out.astype(np.float64), chosen.reference), target.curve)
+        return float(scene_delta_e(lin @ gamut_matrix(target.gamut, AP1).T, y, white).mean())
+
+    exact = mean(run(compile_chain(chain), code))
+    return lut_cost(chain, table, fit.expected), mean(apply_lut(code, table)) - exact
 
 
 def _hue(lab: A) -> A:
@@ -104,6 +153,7 @@ def judge(case: Case) -> Verdict:
         float(np.abs((turned + 180) % 360 - 180).mean()),
         _itp(got, y, white), {k: _itp(v, y, white) for k, v in methods.items()},
         fit.log_evidence, (chosen.reference, chosen.angle) == true,
+        *_through_lut(case, fit, chosen, y, white),
     )  # fmt: skip
 
 
@@ -136,7 +186,7 @@ def best_plain(verdicts: Sequence[Verdict]) -> str:
 
 HEADINGS: Final = (
     "class", "cases", "mean", "p95", "/floor", "/plain", "target", "greys %", "skin h", "stated",
-    "<white", "levels", "ITP",
+    "<white", "levels", "ITP", "LUT",
 )  # fmt: skip
 
 
@@ -146,7 +196,8 @@ def table(verdicts: Sequence[Verdict]) -> list[tuple[str, ...]]:
     /floor and /plain are geometric means of ratios to the floor and to the best single plain
     method; target, stated, <white and levels are shares of cases: mean and 95th percentile within
     their targets, the stated error within its interval, not worse than white and exposure by more
-    than 0.05, levels found. ITP is the ratio to the same plain method in delta E ITP.
+    than 0.05, levels found. ITP is the ratio to the same plain method in delta E ITP; LUT the most
+    that a 65 LUT adds to the mean.
     """
     plain = best_plain(verdicts)
     names = list(dict.fromkeys(v.name for v in verdicts))
@@ -164,5 +215,6 @@ def table(verdicts: Sequence[Verdict]) -> list[tuple[str, ...]]:
             f"{_mean([v.mean <= v.plain[PLAIN[0]] + 0.05 for v in own]):.2f}",
             f"{_mean([v.levels_right for v in own]):.2f}",
             f"{_geometric([v.itp / v.plain_itp[plain] for v in own]):.3f}",
+            f"{max(v.lut for v in own):.3f}",
         ))  # fmt: skip
     return rows

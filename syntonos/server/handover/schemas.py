@@ -28,6 +28,7 @@ class ReadBackOut(Schema):
     size: int
     differences: list[DifferenceOut]
     share_outside: float | None
+    cost: float | None = None  # what the LUT adds to the mean delta E expected of its match
 
 
 class ExportOut(Schema):

@@ -19,11 +19,13 @@ from syntonos.core.chain import (
 )
 from syntonos.core.errors import FitError
 from syntonos.core.formats import Cube, read_cube, write_cube
+from syntonos.core.matching.carried import lut_cost
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import THREADS
 from syntonos.server.handover.models import Export
 from syntonos.server.matching import selectors
+from syntonos.server.matching.models import Match
 from syntonos.server.productions.models import Camera, Light
 
 
@@ -66,7 +68,12 @@ def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Expor
     data = write_cube(Cube(bake_lut(chain, size, threads=THREADS), title), comments=comments)
     clip = Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id").first()
     pixels = frame_of(clip, 0) if clip else None
-    result = read_back(read_cube(data).table, chain, pixels)
+    table = read_cube(data).table
+    result = read_back(table, chain, pixels).to_json()
+    if match_id:
+        evidence = Match.objects.get(pk=match_id).evidence
+        expected = evidence.get("expected", evidence["left_one_out"])
+        result["cost"] = lut_cost(chain, table, float(expected))
     digest = hashlib.sha256(data).hexdigest()
     final = folder() / f"{digest}.cube"
     partial = final.with_suffix(".part")
@@ -80,5 +87,5 @@ def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Expor
     return Export.objects.create(
         match_id=match_id, light=light, camera=camera, target=target, size=size,
         file_name=f"{camera.letter}_{word}{number}_to-{target}_{size}.cube", sha256=digest,
-        chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result.to_json(),
+        chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
     )  # fmt: skip

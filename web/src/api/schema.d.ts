@@ -764,6 +764,8 @@ export interface components {
         };
         /** ReadBackOut */
         ReadBackOut: {
+            /** Cost */
+            cost?: number | null;
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
             /** Share Outside */

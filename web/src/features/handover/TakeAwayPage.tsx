@@ -209,6 +209,9 @@ function Luts({
   );
 }
 
+/** What a LUT may add to the mean of its match before it is worth a word, ΔE. */
+const MOST_COST = 0.03;
+
 function ExportRow({ row }: { row: Export }) {
   const find = (
     colours: "grid" | "picture",
@@ -226,6 +229,7 @@ function ExportRow({ row }: { row: Export }) {
   ];
   const main = lines[0]?.[1] ?? lines[0]?.[2];
   const outside = row.read_back.share_outside ?? 0;
+  const cost = row.read_back.cost ?? 0;
   return (
     <article className="rule mt-5 border-t pt-3" data-testid="export">
       <div className="mb-2 flex items-center gap-4">
@@ -247,12 +251,14 @@ function ExportRow({ row }: { row: Export }) {
       </div>
       {main && (
         <p className="mb-2">
-          {main.p99_9 < 1 ? "Holds: " : "Look at it: "}
+          {main.p99_9 < 1 && cost <= MOST_COST ? "Holds: " : "Look at it: "}
           in the clip's own picture it is <b className="value">{main.mean.toFixed(3)}</b> ΔE from
           the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> in the worst
           thousandth.
           {outside > 0.0005 &&
             ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
+          {cost > MOST_COST &&
+            ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
         </p>
       )}
       <table className="w-full max-w-3xl text-right">
