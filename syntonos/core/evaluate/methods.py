@@ -14,8 +14,8 @@ from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.evaluate.greys import fit_greys
 from syntonos.core.evaluate.matrix import fit_neutral_matrix
+from syntonos.core.matching.metric import MIX, linear_metric
 from syntonos.core.matching.readings import working
-from syntonos.core.matching.rounds import MIX, linear_metric
 from syntonos.core.simulate.spectra import library
 
 A = NDArray[np.float64]

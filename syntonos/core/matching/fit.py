@@ -15,11 +15,13 @@ from syntonos.core.charts.reading import CLIPPED, CRUSHED
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
+from syntonos.core.matching.advice import Advice, advise
 from syntonos.core.matching.bayes import Model
 from syntonos.core.matching.levels import LevelsCheck, check_levels
-from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.metric import MIX, scene_delta_e
 from syntonos.core.matching.models import (
     AVERAGED,
+    EXPECTED_SCALE,
     MODELS,
     WHITE,
     match_of,
@@ -28,7 +30,6 @@ from syntonos.core.matching.models import (
 )
 from syntonos.core.matching.readings import ColourPair, readings_of, working
 from syntonos.core.matching.rounds import (
-    MIX,
     Answer,
     Readings,
     answer_of,
@@ -103,6 +104,8 @@ class MatchFit:
     models: tuple[ModelChoice, ...]  # what every model would give
     levels: tuple[LevelsCheck, LevelsCheck]  # reference, angle
     log_evidence: float
+    advice: tuple[Advice, ...]  # what would help, the best first
+    limit: str  # what limits the match, in words
     warnings: tuple[str, ...] = field(default=())
 
 
@@ -220,12 +223,18 @@ def fit_match(
     warmth, tint = _white_distance(match)
     checks = check_levels(reference), check_levels(angle)
     slope, flare = judge.slope(match), judge.flare_share(match)
+    advice, limit = (
+        ((), "Only white and exposure are matched.")
+        if model == WHITE
+        else advise(chosen, priors_for(model), readings, reasons)
+    )
     warnings += _warnings(checks, match, slope, warmth, reasons)
     return MatchFit(
         match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
         judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
         own.after, own.left_one_out, own.expected, own.expected / INTERVAL,
-        own.expected * INTERVAL, choices, checks, answer.log_evidence, tuple(warnings),
+        own.expected * INTERVAL, choices, checks, answer.log_evidence, advice, limit,
+        tuple(warnings),
     )  # fmt: skip
 
 
@@ -258,9 +267,10 @@ class _Judge:
         after = self.mean(self.distance(apply_match(match_of(answer, name), self.lin_x)))
         if name == WHITE:
             # Three numbers from many patches: leaving one out changes next to nothing.
-            return ModelChoice(name, after, after, after)
+            return ModelChoice(name, after, after, after * EXPECTED_SCALE[WHITE])
         calm = [r for r in range(len(answer.left_out)) if r not in answer.wild | set(answer.glared)]
-        return ModelChoice(name, after, float(answer.left_out[calm].mean()), answer.expected)
+        return ModelChoice(name, after, float(answer.left_out[calm].mean()),
+                           answer.expected * EXPECTED_SCALE[name])  # fmt: skip
 
     def residuals(self, match: Match, answer: Answer, used: list[int]) -> tuple[PatchResidual, ...]:
         matched = apply_match(match, self.lin_x)

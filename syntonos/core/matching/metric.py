@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1
 
 A = NDArray[np.float64]
+MIX: Final = 0.2  # of a match's mixed AP1, in which the data of real cameras are positive
 
 
 def scene_lab(lin_ap1: A, white_ap1: A) -> A:
@@ -66,3 +71,12 @@ def difference_jacobian(lin_ap1: A, white_ap1: A) -> A:
     root[:, 1, 2] = r_t / 2
     root[:, 2, 2] = np.sqrt(1 - (r_t / 2) ** 2)
     return np.asarray(root @ turn @ to_lab, np.float64)
+
+
+def linear_metric(y: A, white: A) -> A:
+    """Return the metric (n, 3, 3) at white-balanced reference colours (n, 3) in mixed AP1."""
+    inverse = np.linalg.inv(mix_matrix(MIX))
+    level = float(white @ AP1_LUMINANCE)
+    scale = white / level
+    jac = difference_jacobian((y * scale) @ inverse.T, inverse @ scale)
+    return np.asarray(jac @ (inverse * scale), np.float64)

@@ -14,7 +14,8 @@ from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.reading import GLARE
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
-from syntonos.core.matching.rounds import MIX, Readings
+from syntonos.core.matching.metric import MIX
+from syntonos.core.matching.rounds import Readings
 
 A = NDArray[np.float64]
 

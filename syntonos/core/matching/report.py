@@ -54,6 +54,7 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
         who: asdict(check) for who, check in zip(("reference", "angle"), fit.levels, strict=True)
     }
     plain["residuals"] = [asdict(r) for r in fit.residuals]
+    plain["advice"] = [asdict(a) for a in fit.advice]
     plain["models"] = [asdict(m) for m in fit.models]
     plain["warnings"] = list(fit.warnings)
     return plain

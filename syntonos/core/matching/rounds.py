@@ -9,24 +9,19 @@ from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import solve_triangular
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel, terms
-from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.matching.bayes import FEW_TAUS, Model, Problem, Setting, Solved, parts_of
-from syntonos.core.matching.metric import difference_jacobian
-from syntonos.core.matching.prior import Prior, population
+from syntonos.core.matching.expected import expected_error
+from syntonos.core.matching.metric import linear_metric
+from syntonos.core.matching.prior import Prior
 
 A = NDArray[np.float64]
-MIX: Final = 0.2
 _ROUNDS = 4
 _GLARE_SD, _WILD_SD = 0.12, 8.0  # share of white; delta E
 _GAIN_GLARE, _GAIN_WILD = 1.5, 3.0  # least gain in log evidence
 _NU = 5.0
 _TEMPER = 0.3  # evidence of wrong models is too sure of itself
-# From root mean square to mean, and for what pairs of one family leave less than the prior thinks:
-# fitted to the evaluation's development seeds.
-_CALIBRATION: Final = (0.85, 1.1)
 OFFSETS: Final = (0.0005, 0.004, 0.015, 0.04)
 SMOOTHS: Final = (0.0, 0.012, 0.03, 0.06)
 SCALES: Final = (0.5, 1.2, 2.5)
@@ -76,6 +71,8 @@ class Answer:
     tau: float
     log_evidence: float
     problem: Problem
+    solved: tuple[Solved, ...]  # the settings that weigh most
+    share: A  # their weights
 
 
 def reference_white(readings: Readings) -> A:
@@ -96,15 +93,6 @@ def _first_line(readings: Readings) -> Line:
 def _lit(place: A, plane: A) -> A:
     u, v = place.T
     return np.asarray(1 + np.stack([u, v, u * u, u * v, v * v], axis=-1) @ plane, np.float64)
-
-
-def linear_metric(y: A, white: A) -> A:
-    """Return the metric at white-balanced reference colours (n, 3)."""
-    inverse = np.linalg.inv(mix_matrix(MIX))
-    level = float(white @ AP1_LUMINANCE)
-    scale = white / level
-    jac = difference_jacobian((y * scale) @ inverse.T, inverse @ scale)
-    return np.asarray(jac @ (inverse * scale), np.float64)
 
 
 def _problem(readings: Readings, line: Line, extra: A, taken: dict[str, A]) -> Problem:
@@ -246,56 +234,14 @@ def answer_of(
     share = weight[order] / weight[order].sum()
     errors = sum(w * kept[int(i)].cross_validated() for w, i in zip(share, order, strict=True))
     p = model.problem
-    expected = _expected(p, line, [kept[int(i)] for i in order], share)
+    heaviest = tuple(kept[int(i)] for i in order)
+    expected = expected_error(line.reference_white, share, (p, heaviest))
     return Answer(
         line, parts["theta"], parts["white"], parts["offset"], chroma_place(p.x),
         np.asarray(smooth), glared, wild, np.sqrt((np.asarray(errors) ** 2).sum(axis=1)), expected,
         float(sum(w * s.tau for w, s in zip(weight, kept, strict=True))), float(evidence.max()), p,
+        heaviest, share,
     )  # fmt: skip
-
-
-def _expected(p: Problem, line: Line, solved: Sequence[Solved], share: A) -> float:
-    """Return the mean delta E to expect off the chart: doubt, disagreement of models, and tau."""
-    x = population()
-    jac = linear_metric(x, line.reference_white)
-    pop = Problem(
-        x, x, jac, np.zeros((len(x), 3, 3)), np.zeros((len(x), 2)), np.arange(len(x)),
-        np.zeros((len(x), 3, 3)), np.ones(len(x)),
-    )  # fmt: skip
-    d = pop.design.reshape(len(x), 3, -1)
-    light = np.maximum(x @ AP1_LUMINANCE, 0)
-    own = np.maximum(p.x @ AP1_LUMINANCE, 0)
-    between = neutral_free_kernel(chroma_place(x), chroma_place(p.x))
-    itself = 1 - np.exp(-(chroma_place(x) ** 2).sum(axis=1) / 0.45**2)
-    total = np.zeros(len(x))
-    means = []
-    for s, w in zip(solved, share, strict=True):
-        cov = s.covariance()
-        doubt = ((d @ cov) * d).sum(axis=(1, 2))
-        shift = d @ s.beta
-        if s.setting.smooth:
-            a2 = s.setting.smooth**2
-            doubt = doubt + _smooth_doubt(jac, light, own, between, itself, a2, p, s)
-            shift = shift + np.einsum("nij,nj->ni", jac, light[:, None] * (between @ s.smooth))
-        means.append(shift)
-        total += w * (np.maximum(doubt, 0) + 3 * s.tau**2)
-    middle = sum(w * m for w, m in zip(share, means, strict=True))
-    for w, m in zip(share, means, strict=True):
-        total += w * ((m - middle) ** 2).sum(axis=1)
-    return float(_CALIBRATION[0] * np.sqrt(total).mean() ** _CALIBRATION[1])
-
-
-def _smooth_doubt(
-    jac: A, light: A, own: A, between: A, itself: A, a2: float, p: Problem, s: Solved
-) -> A:
-    """Return the trace of the smooth residual's remaining variance at the population."""
-    m, n = between.shape
-    cross = a2 * light[:, None] * own * between
-    rows = (jac.reshape(3 * m, 3) @ p.jac.reshape(3 * n, 3).T).reshape(m, 3, n, 3)
-    rows = rows * cross[:, None, :, None]
-    half = solve_triangular(s.lower, rows.reshape(m * 3, n * 3).T, lower=True)
-    prior = a2 * light**2 * itself * (jac**2).sum(axis=(1, 2))
-    return np.asarray(prior - (half**2).sum(axis=0).reshape(m, 3).sum(axis=1), np.float64)
 
 
 def all_settings(families: Sequence[str]) -> list[Setting]:

@@ -82,6 +82,11 @@ class ModelOut(Schema):
     expected: float  # mean delta E of colours that are not on the chart
 
 
+class AdviceOut(Schema):
+    text: str
+    gain: float  # how much less delta E to expect
+
+
 class MatchOut(Schema):
     id: int
     number: int
@@ -102,6 +107,8 @@ class MatchOut(Schema):
     expected_low: float | None
     expected_high: float | None
     models: list[ModelOut]
+    advice: list[AdviceOut]
+    limit: str
     residuals: list[ResidualOut]
     warnings: list[str]
     matrix: list[tuple[float, float, float]]

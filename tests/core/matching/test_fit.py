@@ -104,6 +104,18 @@ def test_a_glared_patch_does_not_pull_the_others():
     assert spoilt.residuals[14].after > 4
 
 
+def test_what_would_help_is_told_with_its_gain():
+    """The gain that is told is about the gain that comes when one does as told."""
+    noisy = replace(camera_b(), noise=0.3)
+    reference = reading(camera_a())
+    fit = fit_match(reference, reading(noisy))
+    (advice,) = fit.advice
+    assert "more frames" in advice.text
+    better = fit_match(reference, reading(replace(noisy, noise=0.15)))
+    assert advice.gain == pytest.approx(fit.expected - better.expected, rel=0.6)
+    assert not fit_match(reference, reading(camera_b())).advice
+
+
 def test_clipped_and_chosen_patches_are_left_out_with_their_reason():
     reference, own = reading(camera_a()), reading(camera_b(clip=0.6, stops=0.2))
     fit = fit_match(reference, own, FitOptions(leave_out=(13,)))

@@ -300,6 +300,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AdviceOut */
+        AdviceOut: {
+            /** Gain */
+            gain: number;
+            /** Text */
+            text: string;
+        };
         /** AngleOut */
         AngleOut: {
             angle: components["schemas"]["SideOut"];
@@ -624,6 +631,8 @@ export interface components {
         };
         /** MatchOut */
         MatchOut: {
+            /** Advice */
+            advice: components["schemas"]["AdviceOut"][];
             /** After */
             after: number;
             /** Before */
@@ -647,6 +656,8 @@ export interface components {
             is_current: boolean;
             /** Left One Out */
             left_one_out: number;
+            /** Limit */
+            limit: string;
             /** Matrix */
             matrix: [
                 number,

@@ -122,6 +122,8 @@ export const match = (changes: Partial<Match> = {}): Match => ({
     left_one_out: Number(expected) * 1.1,
     expected: Number(expected),
   })),
+  advice: [{ text: "Average more frames of the chart, or shoot it larger.", gain: 0.12 }],
+  limit: "The chart limits this match.",
   residuals: residuals(),
   warnings: [],
   matrix: [

@@ -1,6 +1,6 @@
-import type { Angle } from "@/api/client";
+import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
-import type { Model } from "@/shared/models";
+import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 import { GreyRamp } from "./GreyRamp";
 import { Residuals } from "./Residuals";
@@ -39,7 +39,7 @@ export function FitPanel({
   if (isReference) return <ReferencePanel angle={angle} />;
   return (
     <section
-      className="flex min-w-0 flex-1 flex-col gap-2.5 overflow-y-auto px-4 py-3"
+      className="flex min-w-0 flex-1 flex-col gap-2 overflow-y-auto px-4 py-2.5"
       aria-label="Fit"
     >
       <div className="flex items-start gap-3 border-l-2 border-base-content bg-base-100 px-3 py-2">
@@ -53,16 +53,7 @@ export function FitPanel({
           >
             {busy ? "Fitting …" : match ? "Fit again" : "Fit"}
           </button>
-          <select
-            aria-label="Model"
-            className="select select-xs w-40"
-            value={choice.model}
-            onChange={(e) => onChoice({ ...choice, model: e.target.value as FitChoice["model"] })}
-          >
-            <option value="averaged">all, weighed</option>
-            <option value="matrix">3×3, neutral kept</option>
-            <option value="white">white and exposure</option>
-          </select>
+          <span className="faint text-2xs">with {modelWord(choice.model)}</span>
         </div>
       </div>
       {error ? <Problem error={error} /> : null}
@@ -84,7 +75,10 @@ export function FitPanel({
           />
           <div className="flex gap-4">
             <GreyRamp points={angle.ramp} slope={match.slope} />
-            <InCamera angle={angle} />
+            <div className="min-w-0 flex-1">
+              <InCamera angle={angle} />
+              <Models match={match} choice={choice} onChoice={onChoice} />
+            </div>
           </div>
         </>
       ) : (
@@ -109,29 +103,86 @@ function Verdict({ angle }: { angle: Angle }) {
   const head =
     angle.state === "stale"
       ? "Fit again: a reading or the camera's encoding is newer than this match."
-      : value <= angle.tolerance
-        ? `Trust it: ${value.toFixed(2)} for a colour the fit has not seen.`
-        : value <= 2 * angle.tolerance
-          ? `Usable, look at it: ${value.toFixed(2)} for a colour the fit has not seen.`
-          : `Doubtful: ${value.toFixed(2)} for a colour the fit has not seen.`;
+      : `${verdictWord(value, angle.tolerance)}: ${value.toFixed(2)} for colours off the chart${
+          match.expected_low && match.expected_high
+            ? `, ${match.expected_low.toFixed(1)} to ${match.expected_high.toFixed(1)}`
+            : ""
+        }.`;
   const out = match.residuals.filter((r) => r.left_out);
   const faces = match.residuals.filter((r) => r.index <= 2 && !r.left_out);
   const skins = faces.reduce((sum, r) => sum + r.after, 0) / Math.max(1, faces.length);
-  const worst = [...match.residuals]
-    .filter((r) => !r.left_out)
-    .sort((a, b) => b.after - a.after)[0];
+  const best = match.advice[0];
   return (
     <div>
       <p className="text-base font-semibold">{head}</p>
-      <p className="faint">
-        ΔE {match.before.toFixed(1)} before, {match.white_only.toFixed(1)} with white and exposure
-        alone, {match.after.toFixed(2)} on the chart now.{" "}
-        {worst && `${capital(worst.name)} stays ${worst.after.toFixed(1)} apart. `}
+      <p>
+        {match.left_one_out.toFixed(2)} <span className="faint">cross-validated ·</span>{" "}
+        {match.after.toFixed(2)} <span className="faint">on the chart ·</span>{" "}
+        {match.white_only.toFixed(1)} <span className="faint">by white and exposure alone</span>
+      </p>
+      <p className="faint mt-0.5">
+        {match.limit}{" "}
+        {best && (
+          <span className="text-base-content">
+            {best.text} (−{best.gain.toFixed(2)}){" "}
+          </span>
+        )}
         {skins > angle.tolerance && `Skins stay ${skins.toFixed(1)}: look at faces. `}
         {out.length > 0 &&
           `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
       </p>
     </div>
+  );
+}
+
+function verdictWord(value: number, tolerance: number): string {
+  if (value <= tolerance) return "Trust it";
+  return value <= 2 * tolerance ? "Usable, look at it" : "Doubtful";
+}
+
+/** What every model would give, and which one the next fit takes. */
+function Models({
+  match,
+  choice,
+  onChoice,
+}: {
+  match: Match;
+  choice: FitChoice;
+  onChoice: (choice: FitChoice) => void;
+}) {
+  if (!match.models.length) return null;
+  return (
+    <table className="mt-1 w-full">
+      <thead className="faint text-left">
+        <tr>
+          <th className="font-normal">What each model would give</th>
+          <th className="text-right font-normal">chart</th>
+          <th className="text-right font-normal">cross-v.</th>
+          <th className="text-right font-normal">off chart</th>
+        </tr>
+      </thead>
+      <tbody className="value">
+        {match.models.map((m) => (
+          <tr key={m.model} className={m.model === match.model ? "font-semibold" : ""}>
+            <td className="font-sans">
+              <label className="flex cursor-pointer items-center gap-2" title={m.name}>
+                <input
+                  type="radio"
+                  name="model"
+                  className="radio radio-xs"
+                  checked={choice.model === m.model}
+                  onChange={() => onChoice({ ...choice, model: m.model as Model })}
+                />
+                {modelWord(m.model)}
+              </label>
+            </td>
+            <td className="text-right">{m.after.toFixed(2)}</td>
+            <td className="text-right">{m.left_one_out.toFixed(2)}</td>
+            <td className="text-right">{m.expected.toFixed(2)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -158,7 +209,11 @@ function Steps({ angle }: { angle: Angle }) {
       `${signed(-match.warmth, 0)} mired, ${signed(-match.tint, 1)}`,
       "and tint in Duv·10³, given",
     ],
-    ["Colour", match.model === "white" ? "none" : match.model, `match revision ${match.number}`],
+    [
+      "Colour",
+      match.model === "white" ? "none" : modelWord(match.model),
+      `match revision ${match.number}`,
+    ],
   ];
   return (
     <dl className="grid grid-cols-4 gap-3">
@@ -184,29 +239,13 @@ function InCamera({ angle }: { angle: Angle }) {
     mired !== 0 && `set it ${Math.abs(mired)} mired ${mired > 0 ? "cooler" : "warmer"}`,
   ].filter(Boolean);
   return (
-    <div className="min-w-0 flex-1">
+    <div>
       <p className="faint">In the camera instead</p>
       <p className="font-semibold">
         {parts.length
           ? `${capital(parts.join(" and "))}, then shoot the chart again.`
           : "Nothing worth turning."}
       </p>
-      <p className="faint mt-1.5">Matrix, scene-linear between balanced whites</p>
-      <table className="value">
-        <tbody>
-          {match.matrix.map((row, i) => (
-            // biome-ignore lint/suspicious/noArrayIndexKey: rows of a matrix
-            <tr key={i}>
-              {row.map((v, k) => (
-                // biome-ignore lint/suspicious/noArrayIndexKey: columns of a matrix
-                <td key={k} className="pr-4 text-right">
-                  {v.toFixed(4).replace("-", "−")}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
     </div>
   );
 }

@@ -56,6 +56,21 @@ describe("the verdict", () => {
     expect(screen.getByText(/1 patch is left out/)).toBeTruthy();
   });
 
+  it("says how far off it may be, what limits it and what would help most", () => {
+    panel(angle({ match: match() }));
+    expect(screen.getByText(/0.80 for colours off the chart, 0.5 to 1.4/)).toBeTruthy();
+    expect(screen.getByText(/The chart limits this match/)).toBeTruthy();
+    expect(screen.getByText(/Average more frames .* \(−0.12\)/)).toBeTruthy();
+  });
+
+  it("lets another model be taken for the next fit, beside what it would give", () => {
+    const { onChoice } = panel(angle({ match: match() }));
+    const row = screen.getByLabelText("3×3, neutral kept");
+    expect(row.closest("tr")?.textContent).toContain("1.00");
+    fireEvent.click(row);
+    expect(onChoice).toHaveBeenCalledWith({ model: "matrix", leaveOut: [] });
+  });
+
   it("shows the fit's warnings", () => {
     panel(
       angle({

@@ -1,0 +1,118 @@
+"""What limits a match, and what would help most, each with the gain to expect."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain.engine import mix_matrix
+from syntonos.core.charts.layout import reference_lin
+from syntonos.core.matching.bayes import Problem
+from syntonos.core.matching.expected import expected_if
+from syntonos.core.matching.metric import MIX, linear_metric
+from syntonos.core.matching.prior import Prior
+from syntonos.core.matching.rounds import Answer, Readings
+
+A = NDArray[np.float64]
+_LEAST = 0.02  # delta E
+_LEAST_SHARE = 0.03
+_HARDLY_SEEN = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Advice:
+    """One thing to do, and how much less the expected delta E would be."""
+
+    text: str
+    gain: float
+
+
+def advise(
+    answer: Answer, priors: dict[str, Prior], readings: Readings, reasons: dict[int, str]
+) -> tuple[tuple[Advice, ...], str]:
+    """Return what would help, the best first, and in words what limits the match.
+
+    Parameters
+    ----------
+    answer : Answer
+        Of the model that was chosen.
+    priors : dict
+        Its priors, by family.
+    readings : Readings
+    reasons : dict
+        Patches that are left out (from 0), with the reason.
+    """
+    p = answer.problem
+    ideas: list[tuple[str, Problem]] = [
+        ("Average more frames of the chart, or shoot it larger.", replace(p, noise=p.noise / 4))
+    ]
+    spoilt = {
+        "glare": (list(answer.glared), "Shoot the chart again without glare"),
+        "cover": (list(answer.wild), "Wipe the chart, uncover it, and shoot it again"),
+    }
+    for rows, text in spoilt.values():
+        if rows:
+            extra = p.extra.copy()
+            extra[rows] = 0
+            named = ", ".join(str(int(p.patches[r]) + 1) for r in sorted(rows))
+            ideas.append((f"{text}: patch {named}.", replace(p, extra=extra)))
+    for word, text in (
+        ("clipped", "Shoot the chart again, exposed below clipping"),
+        ("crushed", "Shoot the chart again with more light"),
+    ):
+        lost = sorted(i for i, reason in reasons.items() if reason.startswith(word))
+        if lost:
+            named = ", ".join(str(i + 1) for i in lost)
+            ideas.append((f"{text}: patch {named}.", _with_patches(answer, readings, lost)))
+    found = p, answer.solved
+    white = answer.line.reference_white
+    gains = [
+        Advice(text, answer.expected - expected_if(white, answer.share, found, priors, other))
+        for text, other in ideas
+    ]
+    worth = [a for a in gains if a.gain > max(_LEAST, _LEAST_SHARE * answer.expected)]
+    worth.sort(key=lambda a: -a.gain)
+    return tuple(worth), _limit(answer, priors, worth)
+
+
+def _with_patches(answer: Answer, readings: Readings, lost: list[int]) -> Problem:
+    """Return the problem with patches as they would have been read, about."""
+    p = answer.problem
+    nominal = reference_lin() @ mix_matrix(MIX).T
+    nominal = nominal / (mix_matrix(MIX) @ np.ones(3))
+    x = nominal[lost]
+    noise = np.repeat(np.median(p.noise, axis=0)[None], len(lost), axis=0)
+    places = np.array([(i % 6 / 5 - 0.5, i // 6 / 3 - 0.5) for i in lost])
+    return replace(
+        p,
+        x=np.concatenate([p.x, x]),
+        y=np.concatenate([p.y, x]),
+        jac=np.concatenate([p.jac, linear_metric(x, answer.line.reference_white)]),
+        noise=np.concatenate([p.noise, noise]),
+        place=np.concatenate([p.place, places]),
+        patches=np.concatenate([p.patches, np.array(lost)]),
+        extra=np.concatenate([p.extra, np.zeros((len(lost), 3, 3))]),
+        weight=np.concatenate([p.weight, np.ones(len(lost))]),
+    )
+
+
+def _limit(answer: Answer, priors: dict[str, Prior], worth: list[Advice]) -> str:
+    """Say what limits: the reading, what 24 patches can tell, or the sensors."""
+    if worth and worth[0].gain > 0.2 * answer.expected:
+        return "The reading limits this match."
+    if answer.expected < _HARDLY_SEEN:
+        return "What is left can hardly be seen."
+    p = answer.problem
+    # As if every patch had been read twenty times over, without noise.
+    perfect = replace(p, noise=p.noise * 0, weight=p.weight * 20)
+    left = expected_if(
+        answer.line.reference_white, answer.share, (p, answer.solved), priors, perfect
+    )
+    if left > 0.75 * answer.expected:
+        return "The sensors differ in this light: no reading of this chart can tell more."
+    return (
+        "The chart leaves colours open: areas that both cameras saw, a costume, skin, a wall, "
+        "would tell more."
+    )
