@@ -7,6 +7,7 @@ import json
 import os
 import sys
 from collections.abc import Sequence
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -40,6 +41,7 @@ from syntonos.core.matching import (
     reading_to_json,
 )
 from syntonos.core.matching.carried import CARRIES, lut_cost
+from syntonos.core.matching.encoding_check import check_encoding
 from syntonos.core.media import read_frame
 
 UNCERTAIN = 3
@@ -225,6 +227,49 @@ def run_match(args: argparse.Namespace) -> int:
           f"{fit.expected_high:.2f} nine times in ten ({MODEL_NAMES[fit.model]})")  # fmt: skip
     print(f"{args.out}: {args.size} points to {args.to}")
     _print_readback(result)
+    return 0
+
+
+def run_check(args: argparse.Namespace) -> int:
+    """Say which encodings the charts speak for."""
+    read: dict[str, ChartReading] = {}
+    sides = {}
+    for side in ("reference", "angle"):
+        sides[side], certain = _read(getattr(args, side), getattr(args, f"{side}_encoding"), None)
+        if not certain:
+            return _say_uncertain(getattr(args, side)[0])
+    stated = {side: getattr(args, f"{side}_levels") for side in sides}
+    choice, _ = _choose_levels(sides, stated)
+    for side in sides:
+        used = getattr(choice, side) if stated[side] == "auto" else stated[side]
+        read[side] = sides[side][used]
+    bracket = []
+    for text in args.bracket or []:
+        path, _, stops = text.rpartition(":")
+        try:
+            step = float(stops)
+        except ValueError:
+            raise ChartError(
+                f"{text!r} does not say how many stops it is above the angle's chart.",
+                hint="Give each as IMAGE:STOPS, like over.dpx:+2.", code="check.bracket",
+            ) from None  # fmt: skip
+        readings, _ = _read([path], args.angle_encoding, None)
+        bracket.append((readings[read["angle"].levels], step))
+    result = check_encoding(read["reference"], read["angle"], bracket)
+    if args.json:
+        print(_json(asdict(result)))
+        return 0
+    print(f"{result.verdict}: the angle is stated as {result.stated.encoding}, "
+          f"{result.stated.levels} levels")  # fmt: skip
+    for c in result.candidates[:8]:
+        cost = "" if c.cost is None else (
+            f"  confused with the stated: {c.cost:.2f} delta E, {c.cost_dark:+.2f} stop in the "
+            f"dark, {c.cost_bright:+.2f} in the lights"
+        )  # fmt: skip
+        print(f"  {c.encoding:<24}{c.levels:<7}log odds {c.log_odds:7.1f}  slope {c.slope:.2f}  "
+              f"bend {c.bend:.2f} stop{cost}")  # fmt: skip
+    for cause in result.causes:
+        print(f"  it could be {cause}")
     return 0
 
 

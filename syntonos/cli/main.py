@@ -71,6 +71,17 @@ def _parser() -> argparse.ArgumentParser:
     match.add_argument("--out", required=True, metavar="FILE.cube")
     match.add_argument("--report", metavar="FILE.json")
 
+    check = commands.add_parser("check", help="which encodings the charts speak for")
+    for side in ("reference", "angle"):
+        check.add_argument(f"--{side}", nargs="+", required=True, metavar="IMG")
+        check.add_argument(f"--{side}-encoding", required=True, metavar="SLUG")
+        check.add_argument(f"--{side}-levels", **levels)  # type: ignore[arg-type]
+    check.add_argument(
+        "--bracket", nargs="+", metavar="IMG:STOPS",
+        help="the angle's chart again, so many stops above, like over.dpx:+2",
+    )  # fmt: skip
+    check.add_argument("--json", action="store_true")
+
     bake = commands.add_parser("bake", help="bake a chain document into a LUT")
     bake.add_argument("chain", metavar="CHAIN.json")
     bake.add_argument("--size", type=int, required=True, choices=(17, 33, 65))

@@ -101,13 +101,14 @@ def choose_levels(
         for check, levels in ((bends[0][own], own), (bends[1][other], other)):
             bend = check.bend_full if levels == "full" else check.bend_legal
             score -= 0.5 * min((bend / _BEND_SD) ** 2, 60)
-        scores[own, other] = score + _TRUST * _evidence(ref, ang)
+        scores[own, other] = score + _TRUST * evidence_of(ref, ang)
     best = max(scores, key=lambda pair: scores[pair])
     rest = [score for pair, score in scores.items() if pair != best]
     return LevelsChoice(best[0], best[1], scores[best] - max(rest) if rest else np.inf)
 
 
-def _evidence(reference: ChartReading, angle: ChartReading) -> float:
+def evidence_of(reference: ChartReading, angle: ChartReading) -> float:
+    """Return the log evidence of a match between two readings; 0 where they have too little."""
     used = [
         i for i in range(24)
         if reference.patches[i].is_usable and angle.patches[i].is_usable

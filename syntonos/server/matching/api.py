@@ -22,6 +22,7 @@ from syntonos.server.matching import selectors, services
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
     AngleOut,
+    EncodingCheckOut,
     FindIn,
     FitIn,
     FoundOut,
@@ -109,6 +110,15 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     light, camera = _place(light_id, camera_id)
     wanted = services.FitRequest(body.model, tuple(body.leave_out), body.base_number)
     return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckOut,
+            operation_id="checkEncoding")  # fmt: skip
+def check_encoding(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    plain = asdict(services.check(*_place(light_id, camera_id)))
+    for row in (plain["stated"], *plain["alike"], *plain["candidates"]):
+        row["name"] = find_encoding(row["encoding"]).name
+    return plain
 
 
 @router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")

@@ -114,6 +114,26 @@ class MatchOut(Schema):
     matrix: list[tuple[float, float, float]]
 
 
+class CandidateOut(Schema):
+    encoding: str
+    name: str
+    levels: str
+    log_odds: float
+    slope: float
+    bend: float
+    cost: float | None
+    cost_dark: float | None
+    cost_bright: float | None
+
+
+class EncodingCheckOut(Schema):
+    verdict: Literal["agrees", "doubtful", "cannot tell"]
+    stated: CandidateOut
+    alike: list[CandidateOut]
+    candidates: list[CandidateOut]
+    causes: list[str]
+
+
 class RampPoint(Schema):
     index: int
     reference: float  # stops from middle grey

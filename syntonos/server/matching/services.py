@@ -20,6 +20,7 @@ from syntonos.core.matching import (
     reading_from_json,
     reading_to_json,
 )
+from syntonos.core.matching.encoding_check import EncodingCheck, check_encoding
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -96,8 +97,8 @@ def _append(match: Match, base_number: int) -> Match:
     return match
 
 
-def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
-    """Fit the camera to the reference in a light, as a new revision."""
+def _both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartReading]:
+    """Return the newest readings of the reference and of a camera, as the cameras say now."""
     reference = camera.production.reference_camera
     if reference is None or reference.pk == camera.pk:
         raise FitError(
@@ -120,12 +121,25 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
             )  # fmt: skip
     base, own = readings[reference.pk], readings[camera.pk]
     assert base is not None and own is not None  # noqa: S101, PT018 - checked above
+    return base, own
+
+
+def check(light: Light, camera: Camera) -> EncodingCheck:
+    """Say which encodings the charts of a camera and of the reference speak for."""
+    base, own = _both_readings(light, camera)
+    return check_encoding(reading_from_json(base.data), reading_from_json(own.data))
+
+
+def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
+    """Fit the camera to the reference in a light, as a new revision."""
+    base, own = _both_readings(light, camera)
     options = FitOptions(request.model, request.leave_out)
     # The fit stays outside the transaction: it takes a while and touches no rows.
     found = fit_match(reading_from_json(base.data), reading_from_json(own.data), options)
     chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
     match = Match(
-        light=light, camera=camera, reference=reference, reference_reading=base, angle_reading=own,
+        light=light, camera=camera, reference=base.clip.camera, reference_reading=base,
+        angle_reading=own,
         chain=chain_to_json(chain), evidence=fit_to_json(found),
     )  # fmt: skip
     return _append(match, request.base_number)

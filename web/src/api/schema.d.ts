@@ -123,6 +123,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/encoding-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Check Encoding */
+        get: operations["checkEncoding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/exports": {
         parameters: {
             query?: never;
@@ -402,6 +419,27 @@ export interface components {
             /** Note */
             note: string;
         };
+        /** CandidateOut */
+        CandidateOut: {
+            /** Bend */
+            bend: number;
+            /** Cost */
+            cost: number | null;
+            /** Cost Bright */
+            cost_bright: number | null;
+            /** Cost Dark */
+            cost_dark: number | null;
+            /** Encoding */
+            encoding: string;
+            /** Levels */
+            levels: string;
+            /** Log Odds */
+            log_odds: number;
+            /** Name */
+            name: string;
+            /** Slope */
+            slope: number;
+        };
         /** CellOut */
         CellOut: {
             /** Before */
@@ -496,6 +534,21 @@ export interface components {
             mean: number;
             /** P99 9 */
             p99_9: number;
+        };
+        /** EncodingCheckOut */
+        EncodingCheckOut: {
+            /** Alike */
+            alike: components["schemas"]["CandidateOut"][];
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+            /** Causes */
+            causes: string[];
+            stated: components["schemas"]["CandidateOut"];
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "agrees" | "doubtful" | "cannot tell";
         };
         /** EncodingOut */
         EncodingOut: {
@@ -1071,6 +1124,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AngleOut"];
+                };
+            };
+        };
+    };
+    checkEncoding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EncodingCheckOut"];
                 };
             };
         };
