@@ -33,6 +33,21 @@ const place = (light: number, camera: number) => ({
   params: { path: { light_id: light, camera_id: camera } },
 });
 
+/** Asked for when a person opens it; it takes a few seconds and changes with the readings. */
+export const encodingCheckQuery = (light: number, camera: number) =>
+  queryOptions({
+    queryKey: [...keys.angle(light, camera), "encoding-check"],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}/encoding-check", {
+          ...place(light, camera),
+          signal,
+        }),
+      ),
+    staleTime: 60_000,
+    retry: false,
+  });
+
 export const angleQuery = (light: number, camera: number) =>
   queryOptions({
     queryKey: keys.angle(light, camera),

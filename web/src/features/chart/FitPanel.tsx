@@ -1,9 +1,12 @@
+import { useState } from "react";
 import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
+import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
 import { Residuals } from "./Residuals";
+import { ShootingSheet } from "./ShootingSheet";
 
 /** What the next fit is to do: its model, and patches to leave out, by number. */
 export type FitChoice = { model: Model; leaveOut: number[] };
@@ -74,7 +77,7 @@ export function FitPanel({
             onToggle={toggle}
           />
           <div className="flex gap-4">
-            <GreyRamp points={angle.ramp} slope={match.slope} />
+            <Ramp angle={angle} />
             <div className="min-w-0 flex-1">
               <InCamera angle={angle} />
               <Models match={match} choice={choice} onChoice={onChoice} />
@@ -228,6 +231,32 @@ function Steps({ angle }: { angle: Angle }) {
   );
 }
 
+/** The grey ramp, and from there the question what the camera's encoding could be. */
+function Ramp({ angle }: { angle: Angle }) {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <div>
+      <GreyRamp points={angle.ramp} slope={angle.match?.slope ?? null} />
+      <button type="button" className="btn btn-xs mt-1" onClick={() => setOpen(true)}>
+        Check the encoding
+      </button>
+      {isOpen && <EncodingCheck angle={angle} onClose={() => setOpen(false)} />}
+    </div>
+  );
+}
+
+function HowToShoot() {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <>
+      <button type="button" className="btn btn-xs" onClick={() => setOpen(true)}>
+        How to shoot the chart
+      </button>
+      {isOpen && <ShootingSheet onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
 function InCamera({ angle }: { angle: Angle }) {
   const match = angle.match;
   if (!match) return null;
@@ -240,7 +269,10 @@ function InCamera({ angle }: { angle: Angle }) {
   ].filter(Boolean);
   return (
     <div>
-      <p className="faint">In the camera instead</p>
+      <div className="flex items-center justify-between">
+        <p className="faint">In the camera instead</p>
+        <HowToShoot />
+      </div>
       <p className="font-semibold">
         {parts.length
           ? `${capital(parts.join(" and "))}, then shoot the chart again.`
@@ -256,7 +288,7 @@ function Unmatched({ angle }: { angle: Angle }) {
   const before = angle.tuner_before;
   return (
     <div className="flex gap-4">
-      {angle.ramp.length > 0 && <GreyRamp points={angle.ramp} slope={null} />}
+      {angle.ramp.length > 0 && <Ramp angle={angle} />}
       {before && (
         <dl>
           <dt className="faint">
@@ -268,6 +300,9 @@ function Unmatched({ angle }: { angle: Angle }) {
           <dd className="value">{signed(before.strength ?? 0, 0)} % saturation</dd>
         </dl>
       )}
+      <div>
+        <HowToShoot />
+      </div>
     </div>
   );
 }

@@ -1,0 +1,94 @@
+import { useQuery } from "@tanstack/react-query";
+import type { Angle, Schemas } from "@/api/client";
+import { encodingCheckQuery } from "@/api/queries";
+import { Dialog } from "@/shared/Dialog";
+import { Loading, Problem } from "@/shared/Feedback";
+import { signed } from "@/shared/Tuner";
+
+type Check = Schemas["EncodingCheckOut"];
+type Candidate = Schemas["CandidateOut"];
+
+/** What the charts say of the angle's encoding; nothing is changed by looking. */
+export function EncodingCheck({ angle, onClose }: { angle: Angle; onClose: () => void }) {
+  const check = useQuery(encodingCheckQuery(angle.light_id, angle.angle.camera_id));
+  return (
+    <Dialog title={`What ${angle.angle.letter} may be encoded as`} onClose={onClose} wide>
+      {check.isPending && <Loading what="Decoding the chart as every encoding" />}
+      {check.error && <Problem error={check.error} />}
+      {check.data && <Result check={check.data} letter={angle.angle.letter} />}
+    </Dialog>
+  );
+}
+
+const WORDS = {
+  agrees: "The charts agree with what is stated.",
+  doubtful: "The charts speak against what is stated.",
+  "cannot tell": "The charts cannot tell: encodings that look alike here would differ elsewhere.",
+};
+
+function Result({ check, letter }: { check: Check; letter: string }) {
+  const { stated, alike } = check;
+  const rows = [...alike, ...check.candidates.filter((c) => !alike.some((a) => same(a, c)))];
+  const shown = rows.slice(0, 7);
+  if (!shown.some((c) => same(c, stated))) shown.push(stated);
+  return (
+    <div>
+      <p className="text-base font-semibold">{WORDS[check.verdict]}</p>
+      <p className="faint mb-3">
+        {letter} is stated as {stated.name}, {stated.levels} levels.
+        {check.causes[0] && ` It could be ${check.causes.join("; or ")}.`}
+      </p>
+      <table className="w-full">
+        <thead className="faint text-left">
+          <tr>
+            <th className="font-normal">encoding</th>
+            <th className="font-normal">levels</th>
+            <th className="pl-4 text-right font-normal">grey slope</th>
+            <th className="pl-4 text-right font-normal">bend</th>
+            <th className="pl-4 font-normal">likely</th>
+            <th className="text-right font-normal">if confused: ΔE</th>
+            <th className="text-right font-normal">dark · bright, stops</th>
+          </tr>
+        </thead>
+        <tbody className="value">
+          {shown.map((c) => (
+            <tr
+              key={`${c.encoding} ${c.levels}`}
+              className={`rule border-t ${same(c, stated) ? "font-semibold" : ""}`}
+            >
+              <td className="py-0.5 font-sans">
+                {c.name}
+                {same(c, stated) && <span className="faint font-normal"> stated</span>}
+              </td>
+              <td className="font-sans">{c.levels}</td>
+              <td className="text-right">{c.slope.toFixed(2)}</td>
+              <td className="text-right">{c.bend.toFixed(2)}</td>
+              <td className="pl-4 font-sans">{odds(c.log_odds)}</td>
+              <td className="text-right">
+                {c.cost === null || same(c, stated) ? "" : c.cost.toFixed(2)}
+              </td>
+              <td className="text-right">
+                {!same(c, stated) &&
+                  c.cost_dark !== null &&
+                  c.cost_bright !== null &&
+                  `${signed(c.cost_dark, 2)} · ${signed(c.cost_bright, 2)}`}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="faint mt-3">
+        Dark is four stops under middle grey, bright three over. Nothing is changed by this: what a
+        camera is taken as is set on its sheet, on the Board.
+      </p>
+    </div>
+  );
+}
+
+const same = (a: Candidate, b: Candidate) => a.encoding === b.encoding && a.levels === b.levels;
+
+function odds(log: number): string {
+  if (log > -0.7) return "likeliest";
+  if (log > -5) return `1 to ${Math.round(Math.exp(-log))}`;
+  return log > -12 ? "hardly" : "no";
+}
