@@ -134,7 +134,7 @@ def _cached_table(roots: _Rows, smooth: _Rows) -> NDArray[np.float64]:
     return chroma_table(*_arrays(roots, smooth))
 
 
-def apply_match(match: Match, lin_ap1: NDArray[np.float64]) -> NDArray[np.float64]:
+def through_match(match: Match, lin_ap1: NDArray[np.float64]) -> NDArray[np.float64]:
     """Apply a match stage to scene-linear AP1 (..., 3) in float64, without its blend to a clip."""
     (before, shift), (after, lift) = _around_model(match)
     y = evaluate_model(lin_ap1 @ before.T + shift, np.array(match.matrix),

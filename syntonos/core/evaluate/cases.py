@@ -43,7 +43,7 @@ class Case:
     seed: int
     reference: Side
     angle: Side
-    light: Spectrum
+    lamp: Spectrum
     patches: A  # (24, 36) reflectances of the chart that was shot
     frames: int = 3
     pitch: int = 26
@@ -64,7 +64,7 @@ def off_chart_objects() -> tuple[A, NDArray[np.str_]]:
 def read_side(case: Case, side: Side, *, levels: str | None = None) -> ChartReading:
     """Render the chart as this camera stores it, and read it where it is known to be."""
     camera = side.camera
-    raw = camera.expose(case.patches * case.light) * 0.95
+    raw = camera.expose(case.patches * case.lamp) * 0.95
     for patch, share in side.glare:
         raw[patch] += share
     picture, centres = chart_image(raw, case.pitch)
@@ -100,7 +100,7 @@ def off_chart_codes(case: Case, side: Side, objects: A | None = None) -> A:
     """Return the code values (n, 3) of the off-chart objects, noise-free and not rounded."""
     camera = replace(side.camera, noise=0.0, bits=None, clip=1e3)
     objects = off_chart_objects()[0] if objects is None else objects
-    raw = camera.expose(objects * case.light) * 0.95
+    raw = camera.expose(objects * case.lamp) * 0.95
     return camera.record(raw, flare_light=side.flare_light).astype(np.float64)
 
 
@@ -156,7 +156,7 @@ def _off_together(rng: np.random.Generator, seed: int) -> Case:
     case = _ordinary(rng, seed, "off-together", related=True)
     other = random_light(rng, "tungsten" if rng.random() < 0.5 else "daylight")
     angle = _set(case.angle, stops=float(rng.uniform(-1.5, 1.2)),
-                 white_light=0.5 * other + 0.5 * case.light)  # fmt: skip
+                 white_light=0.5 * other + 0.5 * case.lamp)  # fmt: skip
     return replace(case, angle=angle)
 
 

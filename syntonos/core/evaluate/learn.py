@@ -33,7 +33,7 @@ def _sample(rng: np.random.Generator, kind: str) -> tuple[A, A, A, A, A, A] | No
     """Return terms, difference and metric of generic colours, and of the chart's patches."""
     pair = random_pair(rng, LEARNED_FROM, kind, related=bool(rng.random() < 0.4))
     things = np.concatenate([np.ones((1, len(NM))), chart_reflectances(), generic_objects(rng)])
-    lin_y, lin_x = (seen(camera, things, pair.light) for camera in (pair.reference, pair.angle))
+    lin_y, lin_x = (seen(camera, things, pair.lamp) for camera in (pair.reference, pair.angle))
     mixing = mix_matrix(_MIX)
     white_y, white_x = mixing @ lin_y[0], mixing @ lin_x[0]
     if min(white_x.min() / white_x.max(), white_y.min() / white_y.max()) < 0.02:
@@ -106,7 +106,7 @@ def _population() -> A:
     rng = np.random.default_rng(_SEED)
     pair = random_pair(rng, LEARNED_FROM, "daylight", related=True)
     things = np.concatenate([np.ones((1, len(NM))), generic_objects(rng)[::3]])
-    lin = seen(pair.reference, things, pair.light) @ mix_matrix(_MIX).T
+    lin = seen(pair.reference, things, pair.lamp) @ mix_matrix(_MIX).T
     return np.asarray(lin[1:] / lin[0], np.float64)
 
 

@@ -27,7 +27,7 @@ class Pair:
 
     reference: SimulatedCamera
     angle: SimulatedCamera
-    light: Spectrum
+    lamp: Spectrum
 
 
 def random_taste(rng: np.random.Generator, spread: float = 0.05) -> tuple[tuple[float, ...], ...]:
@@ -37,11 +37,11 @@ def random_taste(rng: np.random.Generator, spread: float = 0.05) -> tuple[tuple[
     return tuple(tuple(map(float, row)) for row in mat)
 
 
-def balance_for(rng: np.random.Generator, light: Spectrum) -> Spectrum:
+def balance_for(rng: np.random.Generator, lamp: Spectrum) -> Spectrum:
     """Return what a camera is balanced for: the light itself, or a preset near to it."""
     if rng.random() < 0.5:
-        return light
-    blue, red = light[:12].sum(), light[-15:].sum()
+        return lamp
+    blue, red = lamp[:12].sum(), lamp[-15:].sum()
     return planck(3200) if red > 2.2 * blue else daylight(5600)
 
 
@@ -68,10 +68,10 @@ def random_pair(
     return Pair(cameras[0], cameras[1], light)
 
 
-def seen(camera: SimulatedCamera, reflectances: A, light: Spectrum) -> A:
+def seen(camera: SimulatedCamera, reflectances: A, lamp: Spectrum) -> A:
     """Return scene-linear AP1 (n, 3) of reflectances, without noise, flare or a curve."""
     gamut = find_encoding(camera.encoding).gamut
-    lin = camera.develop(camera.expose(reflectances * light))
+    lin = camera.develop(camera.expose(reflectances * lamp))
     return np.asarray(lin @ gamut_matrix(gamut, AP1).T, np.float64)
 
 

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.engine import apply_match, mix_matrix
+from syntonos.core.chain.engine import mix_matrix, through_match
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.encodings import (
@@ -219,7 +219,7 @@ def _with_costs(
 
     def through(encoding: Encoding, levels: str, fit: MatchFit) -> A:
         seen = decode(take_levels_off(code, levels), encoding.curve)
-        return apply_match(fit.match, seen @ gamut_matrix(encoding.gamut, AP1).T)
+        return through_match(fit.match, seen @ gamut_matrix(encoding.gamut, AP1).T)
 
     want = through(stated, angle.levels, base)
     out = []

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.engine import apply_match, mix_matrix
+from syntonos.core.chain.engine import mix_matrix, through_match
 from syntonos.core.charts import CHART_24, ChartReading
 from syntonos.core.charts.reading import CLIPPED, CRUSHED
 from syntonos.core.colorimetry import white_to_cct_duv
@@ -111,7 +111,7 @@ class MatchFit:
 
 def bring_to_reference(match: Match, lin_ap1: A) -> A:
     """Apply a match stage to scene-linear AP1 (..., 3), in float64."""
-    return apply_match(match, lin_ap1)
+    return through_match(match, lin_ap1)
 
 
 def _left_out(reference: ChartReading, angle: ChartReading, options: FitOptions) -> dict[int, str]:
@@ -264,7 +264,7 @@ class _Judge:
         return float(values[taken].mean()) if taken else float(values.mean())
 
     def choice(self, answer: Answer, name: str) -> ModelChoice:
-        after = self.mean(self.distance(apply_match(match_of(answer, name), self.lin_x)))
+        after = self.mean(self.distance(through_match(match_of(answer, name), self.lin_x)))
         if name == WHITE:
             # Three numbers from many patches: leaving one out changes next to nothing.
             return ModelChoice(name, after, after, after * EXPECTED_SCALE[WHITE])
@@ -273,7 +273,7 @@ class _Judge:
                            answer.expected * EXPECTED_SCALE[name])  # fmt: skip
 
     def residuals(self, match: Match, answer: Answer, used: list[int]) -> tuple[PatchResidual, ...]:
-        matched = apply_match(match, self.lin_x)
+        matched = through_match(match, self.lin_x)
         after = self.distance(matched)
         predicted = {i: float(answer.left_out[row]) for row, i in enumerate(used)}
         return tuple(

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Chain, Decode, Output, chain_hash, compile_chain, run
 from syntonos.core.chain.engine import ENGINE_VERSION, Superseded, to_bytes
+from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP
 from syntonos.server.api.errors import ConflictError
@@ -57,6 +58,7 @@ def draft_message(
     *,
     sequence: int,
     scopes: bool,
+    mark_unseen: bool = False,
     is_superseded: Callable[[], bool] | None = None,
 ) -> bytes:
     """Return one binary message: a header, the JPEG, and the scope counts.
@@ -64,16 +66,16 @@ def draft_message(
     uint32 length of the header (little endian), the header as JSON, the JPEG, the parade as
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
     """
-    disp = run(
-        compile_chain(chain), frame_of(clip, frame, width), threads=THREADS,
-        is_superseded=is_superseded,
-    )  # fmt: skip
-    parts = [jpeg(disp)]
+    code = frame_of(clip, frame, width)
+    disp = run(compile_chain(chain), code, threads=THREADS, is_superseded=is_superseded)
+    where = unseen(chain, code, threads=THREADS) if mark_unseen else None
+    parts = [jpeg(disp if where is None else hatch(disp, where))]
     header = {
         "sequence": sequence, "width": disp.shape[1], "height": disp.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
         "below": float((disp <= 0).any(axis=-1).mean()),
+        "unseen": None if where is None else float(where.mean()),
         "above": float((disp >= 1).any(axis=-1).mean()),
     }  # fmt: skip
     if scopes:

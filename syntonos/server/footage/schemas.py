@@ -49,3 +49,4 @@ class DraftIn(Schema):
     width: int = Field(960, ge=16, le=3840)
     chain: dict[str, Any]
     scopes: bool = True
+    unseen: bool = False  # hatch what lies outside what the match has seen

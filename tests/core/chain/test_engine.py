@@ -15,7 +15,7 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.engine import Superseded, apply_match, match_affine
+from syntonos.core.chain.engine import Superseded, match_affine, through_match
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import GAMUTS
@@ -202,7 +202,7 @@ def test_the_engine_follows_the_model_in_float64():
         angle_flare=(0.002, 0.001, 0.001), mix=0.2,
     )  # fmt: skip
     lin = np.concatenate([_colours(), -0.02 * _colours(200), np.zeros((1, 3), np.float32)])
-    exact = apply_match(match, lin.astype(np.float64))
+    exact = through_match(match, lin.astype(np.float64))
     got = run(_linear(match), lin)
     scale = np.abs(exact).max(axis=1, keepdims=True) + 1e-3
     assert (np.abs(got - exact) / scale).max() < 5e-4

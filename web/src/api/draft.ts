@@ -10,6 +10,7 @@ export type DraftRequest = {
   width: number;
   chain: Record<string, unknown>;
   scopes: boolean;
+  unseen?: boolean;
 };
 
 export type DraftHeader = {
@@ -24,6 +25,7 @@ export type DraftHeader = {
   bottom: number;
   top: number;
   hash: string;
+  unseen?: number | null;
   below: number;
   above: number;
 };

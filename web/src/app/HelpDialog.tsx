@@ -13,6 +13,7 @@ const KEYS: [string, string, string][] = [
   ["Bench", "R held", "the reference in the angle's place"],
   ["Bench", "W", "wipe: upright, level, side by side"],
   ["Bench", "B", "match off and on"],
+  ["Bench", "U", "hatch colours that the fit has not seen"],
   ["Bench", "G", "scopes"],
   ["Bench", "S", "surround: black, dim, 18 % grey"],
   ["Chart", "F", "find the chart in both pictures"],

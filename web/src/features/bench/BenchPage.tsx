@@ -49,6 +49,16 @@ export function BenchPage() {
         >
           {angle.data?.match ? `Match ${bench.place.match ? "on" : "off"}` : "No match yet"}
         </button>
+        <button
+          type="button"
+          className="btn btn-sm"
+          aria-pressed={bench.place.unseen}
+          title="Hatch what lies outside the colours that the fit has seen (U)"
+          disabled={!angle.data?.match}
+          onClick={bench.toggleUnseen}
+        >
+          Unseen
+        </button>
         <Link className="btn btn-sm" to={`${base}/chart`}>
           Chart
         </Link>
@@ -112,12 +122,18 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   ];
   const ownChain = angle.angle.chain as ChainDocument;
   const reference = useDraft(clips[0], frames[0], angle.reference.chain as ChainDocument);
-  const own = useDraft(clips[1], frames[1], place.match ? ownChain : withoutMatch(ownChain));
+  const own = useDraft(
+    clips[1],
+    frames[1],
+    place.match ? ownChain : withoutMatch(ownChain),
+    place.unseen,
+  );
   useKeys(
     {
       w: bench.nextCompare,
       b: bench.toggleMatch,
       g: bench.toggleScopes,
+      u: bench.toggleUnseen,
       s: bench.nextSurround,
       r: () => setHeld(true),
     },
@@ -169,7 +185,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           </p>
           <p className="faint text-2xs">
             {angle.match
-              ? `ΔE ${place.match ? angle.match.left_one_out.toFixed(2) : angle.match.before.toFixed(2)}, from the chart's 24 patches`
+              ? `ΔE ${place.match ? `${(angle.match.expected ?? angle.match.left_one_out).toFixed(2)} off the chart` : `${angle.match.before.toFixed(2)} on the chart`}`
               : "no match yet: read the charts and fit"}
           </p>
         </div>

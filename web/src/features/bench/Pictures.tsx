@@ -32,7 +32,9 @@ export function Pictures({
     held
       ? "the reference, held (R)"
       : own
-        ? `${own.clip}, ${matched}`
+        ? `${own.clip}, ${matched}${
+            own.unseen === null ? "" : `, ${(own.unseen * 100).toFixed(1)} % unseen`
+          }`
         : (clips[1]?.name ?? "no clip"),
   ];
   const surround = `surround-${place.surround}`;

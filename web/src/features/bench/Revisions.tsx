@@ -41,7 +41,7 @@ export function Revisions({ angle }: { angle: Angle }) {
             <span className="value w-6 font-semibold">{m.number}</span>
             <span className="min-w-0">
               <span className="block">
-                ΔE <b className="value">{m.left_one_out.toFixed(2)}</b>
+                ΔE <b className="value">{(m.expected ?? m.left_one_out).toFixed(2)}</b>
                 <span className="faint"> · {modelWord(m.model)}</span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>

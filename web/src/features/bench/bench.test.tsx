@@ -80,7 +80,7 @@ describe("revisions", () => {
   it("name the one in force and offer to go back to the others", async () => {
     const list = [
       match({ id: 9, number: 3, restored_from: 1 }),
-      match({ id: 8, number: 2, is_current: false, model: "white", left_one_out: 2.41 }),
+      match({ id: 8, number: 2, is_current: false, model: "white", expected: 2.41 }),
       match({ id: 7, number: 1, is_current: false }),
     ];
     const fetch = vi.fn(

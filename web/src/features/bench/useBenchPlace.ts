@@ -11,6 +11,7 @@ export type BenchPlace = {
   at: number;
   match: boolean;
   scopes: boolean;
+  unseen: boolean;
   surround: Surround;
   frames: [number, number];
   kind: "scene" | "chart";
@@ -29,6 +30,7 @@ export function readPlace(search: URLSearchParams): BenchPlace {
     at: number("at", 50, 0, 100),
     match: search.get("match") !== "off",
     scopes: search.get("scopes") !== "off",
+    unseen: search.get("unseen") === "on",
     surround: one("surround", SURROUNDS, "dim"),
     frames: [Math.floor(number("r", 0, 0, 1e6)), Math.floor(number("f", 0, 0, 1e6))],
     kind: one("clip", ["scene", "chart"], "scene"),
@@ -55,6 +57,7 @@ export function useBenchPlace() {
     nextCompare: () => set({ compare: next(COMPARES, place.compare) }),
     nextSurround: () => set({ surround: next(SURROUNDS, place.surround) }),
     toggleMatch: () => set({ match: place.match ? "off" : "on" }),
+    toggleUnseen: () => set({ unseen: place.unseen ? "off" : "on" }),
     toggleScopes: () => set({ scopes: place.scopes ? "off" : "on" }),
   };
 }

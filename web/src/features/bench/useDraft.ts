@@ -10,6 +10,8 @@ export type Draft = {
   counts: ScopeCounts | null;
   below: number;
   above: number;
+  /** Share of the picture that is hatched as outside what the match has seen; null when off. */
+  unseen: number | null;
 };
 
 let views = 0;
@@ -19,6 +21,7 @@ export function useDraft(
   clip: Clip | undefined,
   frame: number,
   chain: ChainDocument | null,
+  unseen = false,
 ): { draft: Draft | null; error: unknown; retry: () => void } {
   const [draft, setDraft] = useState<Draft | null>(null);
   const [error, setError] = useState<unknown>(null);
@@ -47,6 +50,7 @@ export function useDraft(
         width,
         chain: JSON.parse(text) as Record<string, unknown>,
         scopes: true,
+        unseen,
       },
       abort.signal,
     )
@@ -61,6 +65,7 @@ export function useDraft(
           counts: message.counts,
           below: message.header.below,
           above: message.header.above,
+          unseen: message.header.unseen ?? null,
         });
         setError(null);
       })
@@ -68,6 +73,6 @@ export function useDraft(
         if (!abort.signal.aborted) setError(problem);
       });
     return () => abort.abort();
-  }, [id, name, frame, text, width, tries]);
+  }, [id, name, frame, text, width, unseen, tries]);
   return { draft, error, retry: () => setTries((n) => n + 1) };
 }
