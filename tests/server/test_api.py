@@ -64,21 +64,44 @@ def test_the_board_costs_the_same_queries_whatever_its_size(
         api("get", path)
 
 
+def test_what_a_fit_would_change_is_told_and_nothing_is_stored(api, place, read):
+    read("AB")
+    angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+    fresh = api("post", f"{angle}/matches/preview", {})
+    assert (fresh["expected_now"], fresh["clips"], fresh["files"]) == (None, [], [])
+    made = api("post", f"{angle}/matches", {"base_number": 0}, 201)
+    lut = api("post", f"{angle}/exports", {"target": "reference", "size": 17}, 201)
+    same = api("post", f"{angle}/matches/preview", {})
+    assert same["expected"] == pytest.approx(made["expected"])
+    assert max(c["most"] for c in same["clips"]) < 0.01
+    other = api("post", f"{angle}/matches/preview", {"model": "white"})
+    assert other["expected"] > other["expected_now"]
+    assert min(c["mean"] for c in other["clips"]) > 0.5
+    assert other["files"] == [lut["file_name"]]
+    assert len(api("get", f"{angle}/matches")) == 1
+
+
 def test_revisions_are_appended_and_going_back_is_one(api, place, read):
     read("AB")
     angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
     first = api("post", f"{angle}/matches", {"base_number": 0}, 201)
     second = api("post", f"{angle}/matches", {"base_number": 1, "model": "white"}, 201)
     assert second["left_one_out"] > first["left_one_out"]
+    body = {"base_number": 2, "weights": [{"patch": 1, "weight": 4}, {"patch": 2, "weight": 4}]}
+    skins = api("post", f"{angle}/matches", body, 201)
+    assert skins["weights"] == body["weights"]
+    assert sum(r["after"] for r in skins["residuals"][:2]) < sum(
+        r["after"] for r in first["residuals"][:2]
+    )
     conflict = api("post", f"{angle}/matches", {"base_number": 1}, 409)
-    assert (conflict["base"], conflict["newest"]) == (1, 2)
-    assert "revision 2" in conflict["detail"]
-    third = api("post", f"/matches/{first['id']}/restore", {"base_number": 2}, 201)
-    assert (third["number"], third["restored_from"], third["is_current"]) == (3, 1, True)
+    assert (conflict["base"], conflict["newest"]) == (1, 3)
+    assert "revision 3" in conflict["detail"]
+    third = api("post", f"/matches/{first['id']}/restore", {"base_number": 3}, 201)
+    assert (third["number"], third["restored_from"], third["is_current"]) == (4, 1, True)
     assert third["matrix"] == first["matrix"]
     listed = api("get", f"{angle}/matches")
-    assert [m["number"] for m in listed] == [3, 2, 1]
-    assert [m["is_current"] for m in listed] == [True, False, False]
+    assert [m["number"] for m in listed] == [4, 3, 2, 1]
+    assert [m["is_current"] for m in listed] == [True, False, False, False]
     assert api("post", f"/matches/{second['id']}/restore", {"base_number": 1}, 409)
 
 

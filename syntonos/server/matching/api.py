@@ -22,6 +22,7 @@ from syntonos.server.matching import selectors, services
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
     AngleOut,
+    ChangeOut,
     EncodingCheckOut,
     FindIn,
     FitIn,
@@ -77,6 +78,7 @@ def match_out(row: Match) -> dict[str, Any]:
         "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
         # Matches of before this was told do not have it.
         **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
+        "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "models": [{**m, "name": MODEL_NAMES[m["model"]]} for m in e.get("models", [])],
     }  # fmt: skip
@@ -104,11 +106,23 @@ def list_matches(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     return [match_out(row) for row in selectors.matches_of(light.pk, camera)]
 
 
+def _request(body: FitIn) -> services.FitRequest:
+    weights = tuple((w.patch, w.weight) for w in body.weights)
+    return services.FitRequest(body.model, tuple(body.leave_out), weights, body.base_number)
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/matches/preview", response=ChangeOut,
+             operation_id="previewFit")  # fmt: skip
+def preview_fit(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
+    light, camera = _place(light_id, camera_id)
+    return asdict(services.preview(light=light, camera=camera, request=_request(body)))
+
+
 @router.post("/lights/{light_id}/cameras/{camera_id}/matches", response={201: MatchOut},
              operation_id="fitMatch")  # fmt: skip
 def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
     light, camera = _place(light_id, camera_id)
-    wanted = services.FitRequest(body.model, tuple(body.leave_out), body.base_number)
+    wanted = _request(body)
     return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
 
 

@@ -54,10 +54,29 @@ class ReadingOut(Schema):
     created: datetime
 
 
+class WeightIn(Schema):
+    patch: int = Field(ge=1, le=24)
+    weight: float = Field(ge=0.1, le=10)
+
+
 class FitIn(Schema):
     model: Literal["white", "matrix", "roots", "smooth", "averaged"] = "averaged"
     leave_out: list[int] = Field(default_factory=list, max_length=24)
+    weights: list[WeightIn] = Field(default_factory=list, max_length=24)
     base_number: int = Field(0, ge=0)
+
+
+class ClipChangeOut(Schema):
+    name: str
+    mean: float  # delta E between the pictures
+    most: float  # of the most changed hundredth
+
+
+class ChangeOut(Schema):
+    expected: float
+    expected_now: float | None
+    clips: list[ClipChangeOut]
+    files: list[str]
 
 
 class RestoreIn(Schema):
@@ -94,6 +113,7 @@ class MatchOut(Schema):
     created: datetime
     restored_from: int | None
     model: str
+    weights: list[WeightIn]
     stops: float
     flare_share: float
     warmth: float

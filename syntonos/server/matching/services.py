@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from django.db import models, transaction
 
-from syntonos.core.chain import Chain, Decode, Output, chain_to_json
+from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
+from syntonos.core.chain.readback import display_lab
 from syntonos.core.charts import Detection, find_chart, read_chart
+from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError, FitError
 from syntonos.core.matching import (
     AVERAGED,
     FitOptions,
+    MatchFit,
     fit_match,
     fit_to_json,
     reading_from_json,
@@ -29,6 +33,7 @@ from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.models import Camera, Light
 
 _MOST_FRAMES = 12
+_PREVIEW_WIDTH = 480
 
 
 def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
@@ -74,6 +79,7 @@ class FitRequest:
 
     model: str = AVERAGED
     leave_out: tuple[int, ...] = ()
+    weights: tuple[tuple[int, float], ...] = ()  # patch (from 1) and weight
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 
 
@@ -130,17 +136,53 @@ def check(light: Light, camera: Camera) -> EncodingCheck:
     return check_encoding(reading_from_json(base.data), reading_from_json(own.data))
 
 
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What another fit would change of the match in force, nothing being stored."""
+
+    expected: float  # delta E off the chart, by the other fit
+    expected_now: float | None
+    clips: list[dict[str, Any]]  # name, mean, most: display delta E of the first frame
+    files: list[str]  # that left with the match in force, and would be old
+
+
+def _found(base: ChartReading, own: ChartReading, request: FitRequest) -> MatchFit:
+    options = FitOptions(request.model, request.leave_out, request.weights)
+    return fit_match(reading_from_json(base.data), reading_from_json(own.data), options)
+
+
+def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
+    """Say what a fit would change: by how much, in which clips, and which files it makes old."""
+    base, own = _both_readings(light, camera)
+    found = _found(base, own, request)
+    current = selectors.current_match(light.pk, camera)
+    if current is None:
+        return Change(found.expected, None, [], [])
+    display = camera.production.display
+    now = selectors.chain_for(camera, current, display)
+    programs = [compile_chain(c) for c in (now, replace(now, match=found.match))]
+    clips = []
+    for clip in Clip.objects.filter(light=light, camera=camera).order_by("kind", "id"):
+        code = frame_of(clip, 0, _PREVIEW_WIDTH)
+        before, after = (display_lab(run(p, code, threads=2)) for p in programs)
+        change = delta_e_2000(before, after)
+        clips.append({"name": clip.name, "mean": float(change.mean()),
+                      "most": float(np.percentile(change, 99))})  # fmt: skip
+    expected_now = current.evidence.get("expected")
+    files = list(current.exports.order_by("-created").values_list("file_name", flat=True))
+    return Change(found.expected, expected_now, clips, files)
+
+
 def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     """Fit the camera to the reference in a light, as a new revision."""
     base, own = _both_readings(light, camera)
-    options = FitOptions(request.model, request.leave_out)
     # The fit stays outside the transaction: it takes a while and touches no rows.
-    found = fit_match(reading_from_json(base.data), reading_from_json(own.data), options)
+    found = _found(base, own, request)
     chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
     match = Match(
         light=light, camera=camera, reference=base.clip.camera, reference_reading=base,
         angle_reading=own,
-        chain=chain_to_json(chain), evidence=fit_to_json(found),
+        chain=chain_to_json(chain), evidence=fit_to_json(found) | {"weights": request.weights},
     )  # fmt: skip
     return _append(match, request.base_number)
 

@@ -176,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/matches/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview Fit */
+        post: operations["previewFit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matches/{match_id}/restore": {
         parameters: {
             query?: never;
@@ -468,6 +485,26 @@ export interface components {
             state: "reference" | "in_tune" | "close" | "off" | "stale" | "not_measured";
             tuner: components["schemas"]["TunerOut"] | null;
         };
+        /** ChangeOut */
+        ChangeOut: {
+            /** Clips */
+            clips: components["schemas"]["ClipChangeOut"][];
+            /** Expected */
+            expected: number;
+            /** Expected Now */
+            expected_now: number | null;
+            /** Files */
+            files: string[];
+        };
+        /** ClipChangeOut */
+        ClipChangeOut: {
+            /** Mean */
+            mean: number;
+            /** Most */
+            most: number;
+            /** Name */
+            name: string;
+        };
         /** ClipIn */
         ClipIn: {
             /** Camera Id */
@@ -622,6 +659,8 @@ export interface components {
              * @enum {string}
              */
             model: "white" | "matrix" | "roots" | "smooth" | "averaged";
+            /** Weights */
+            weights?: components["schemas"]["WeightIn"][];
         };
         /** FolderOut */
         FolderOut: {
@@ -737,6 +776,8 @@ export interface components {
             warmth: number;
             /** Warnings */
             warnings: string[];
+            /** Weights */
+            weights: components["schemas"]["WeightIn"][];
             /** White Only */
             white_only: number;
         };
@@ -947,6 +988,13 @@ export interface components {
             tint: number;
             /** Warmth */
             warmth: number;
+        };
+        /** WeightIn */
+        WeightIn: {
+            /** Patch */
+            patch: number;
+            /** Weight */
+            weight: number;
         };
     };
     responses: never;
@@ -1247,6 +1295,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
+    previewFit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"];
                 };
             };
         };

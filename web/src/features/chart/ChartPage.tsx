@@ -8,7 +8,8 @@ import { useAngleKeys } from "@/app/useAngleKeys";
 import { Loading, Problem } from "@/shared/Feedback";
 import { useKeys } from "@/shared/useKeys";
 import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
-import { type FitChoice, FitPanel } from "./FitPanel";
+import { type FitChoice, fitBody } from "./choice";
+import { FitPanel } from "./FitPanel";
 import { useNear } from "./useNear";
 
 export function ChartPage() {
@@ -62,17 +63,14 @@ function Charts({ angle }: { angle: Angle }) {
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches", {
           params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
-          body: {
-            model: wanted.model,
-            leave_out: wanted.leaveOut,
-            base_number: angle.newest_number,
-          },
+          body: fitBody(wanted, angle.newest_number),
         }),
       ),
     onSettled: () => client.invalidateQueries(),
   });
   const [choice, setChoice] = useState<FitChoice>(() => ({
     model: (angle.match?.model ?? "averaged") as FitChoice["model"],
+    skins: (angle.match?.weights.length ?? 0) > 0,
     leaveOut:
       angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
   }));

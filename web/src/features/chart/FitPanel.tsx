@@ -3,13 +3,12 @@ import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
+import type { FitChoice } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
 import { Residuals } from "./Residuals";
 import { ShootingSheet } from "./ShootingSheet";
-
-/** What the next fit is to do: its model, and patches to leave out, by number. */
-export type FitChoice = { model: Model; leaveOut: number[] };
+import { WouldChange } from "./WouldChange";
 
 /** What the readings say, the fit, and what is left after it. */
 export function FitPanel({
@@ -30,6 +29,7 @@ export function FitPanel({
   onFit: () => void;
 }) {
   const { match } = angle;
+  const [isAsking, setAsking] = useState(false);
   const isReference = angle.angle.camera_id === angle.reference.camera_id;
   const { leaveOut } = choice;
   const toggle = (index: number) =>
@@ -56,9 +56,20 @@ export function FitPanel({
           >
             {busy ? "Fitting …" : match ? "Fit again" : "Fit"}
           </button>
-          <span className="faint text-2xs">with {modelWord(choice.model)}</span>
+          <span className="faint text-2xs">
+            with {modelWord(choice.model)}
+            {choice.skins && ", skins first"}
+          </span>
+          {match && canFit && (
+            <button type="button" className="btn btn-xs" onClick={() => setAsking(true)}>
+              What would change
+            </button>
+          )}
         </div>
       </div>
+      {isAsking && (
+        <WouldChange angle={angle} choice={choice} onFit={onFit} onClose={() => setAsking(false)} />
+      )}
       {error ? <Problem error={error} /> : null}
       {match?.warnings.map((text) => (
         <p key={text} className="border-l-2 border-dashed border-base-content pl-3">
@@ -185,6 +196,21 @@ function Models({
           </tr>
         ))}
       </tbody>
+      <tfoot>
+        <tr>
+          <td colSpan={4} className="pt-1">
+            <label className="flex cursor-pointer items-center gap-2">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={choice.skins}
+                onChange={(e) => onChoice({ ...choice, skins: e.target.checked })}
+              />
+              skins count four times
+            </label>
+          </td>
+        </tr>
+      </tfoot>
     </table>
   );
 }

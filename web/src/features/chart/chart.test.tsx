@@ -2,7 +2,8 @@ import { fireEvent, render, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Angle, Point } from "@/api/client";
 import { angle, clip, match, residuals } from "@/test/fixtures";
-import { type FitChoice, FitPanel } from "./FitPanel";
+import type { FitChoice } from "./choice";
+import { FitPanel } from "./FitPanel";
 import { GridOverlay } from "./GridOverlay";
 import { Residuals } from "./Residuals";
 
@@ -13,7 +14,7 @@ const CORNERS: Point[] = [
   [239, 309],
 ];
 
-function panel(data: Angle, choice: FitChoice = { model: "averaged", leaveOut: [] }) {
+function panel(data: Angle, choice: FitChoice = { model: "averaged", leaveOut: [], skins: false }) {
   const onChoice = vi.fn();
   const onFit = vi.fn();
   render(
@@ -68,7 +69,9 @@ describe("the verdict", () => {
     const row = screen.getByLabelText("3×3, neutral kept");
     expect(row.closest("tr")?.textContent).toContain("1.00");
     fireEvent.click(row);
-    expect(onChoice).toHaveBeenCalledWith({ model: "matrix", leaveOut: [] });
+    expect(onChoice).toHaveBeenCalledWith({ model: "matrix", leaveOut: [], skins: false });
+    fireEvent.click(screen.getByLabelText("skins count four times"));
+    expect(onChoice).toHaveBeenLastCalledWith({ model: "averaged", leaveOut: [], skins: true });
   });
 
   it("shows the fit's warnings", () => {
