@@ -306,8 +306,8 @@ function Legend() {
         </span>
       ))}
       <span className="ml-auto">
-        ΔE: cross-validated, against the reference's own reading. Ticks: exposure · warmth · tint ·
-        contrast · strength
+        ΔE: to expect off the chart, against the reference's own reading. Ticks: exposure · warmth ·
+        tint · contrast · strength
       </span>
     </footer>
   );

@@ -86,7 +86,17 @@ export function FitPanel({
             tolerance={angle.tolerance}
             leaveOut={leaveOut}
             onToggle={toggle}
-          />
+          >
+            <label className="flex cursor-pointer items-center gap-1.5">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={choice.skins}
+                onChange={(e) => onChoice({ ...choice, skins: e.target.checked })}
+              />
+              skins count four times
+            </label>
+          </Residuals>
           <div className="flex gap-4">
             <Ramp angle={angle} />
             <div className="min-w-0 flex-1">
@@ -196,21 +206,6 @@ function Models({
           </tr>
         ))}
       </tbody>
-      <tfoot>
-        <tr>
-          <td colSpan={4} className="pt-1">
-            <label className="flex cursor-pointer items-center gap-2">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs"
-                checked={choice.skins}
-                onChange={(e) => onChoice({ ...choice, skins: e.target.checked })}
-              />
-              skins count four times
-            </label>
-          </td>
-        </tr>
-      </tfoot>
     </table>
   );
 }

@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { Residual } from "@/api/client";
 
 const GREYS = [19, 20, 21, 22, 23, 24];
@@ -11,6 +12,7 @@ export function Residuals({
   tolerance,
   leaveOut,
   onToggle,
+  children,
 }: {
   residuals: Residual[];
   reference: string[];
@@ -18,6 +20,8 @@ export function Residuals({
   tolerance: number;
   leaveOut: number[];
   onToggle: (index: number) => void;
+  /** What stands beside the skins. */
+  children?: ReactNode;
 }) {
   const used = residuals.filter((r) => !r.left_out);
   const byRest = [...used].sort((a, b) => b.after - a.after);
@@ -55,8 +59,11 @@ export function Residuals({
           Greys <b className="text-base-content">{mean(greys)}</b>, channels within{" "}
           {(spread * 100).toFixed(1)} %
         </span>
-        <span className="faint">
-          Skins <b className="text-base-content">{mean(skins)}</b>
+        <span className="faint flex items-center gap-3">
+          {children}
+          <span>
+            Skins <b className="text-base-content">{mean(skins)}</b>
+          </span>
         </span>
       </div>
       {rows(greys)}
