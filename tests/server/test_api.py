@@ -81,6 +81,18 @@ def test_what_a_fit_would_change_is_told_and_nothing_is_stored(api, place, read)
     assert len(api("get", f"{angle}/matches")) == 1
 
 
+def test_a_match_is_given_as_values_for_the_camera_s_menu(api, place, read):
+    read("AB")
+    angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+    assert api("get", f"{angle}/menu", None, 422)["code"] == "menu.no_match"
+    api("post", f"{angle}/matches", {"base_number": 0}, 201)
+    menu = api("get", f"{angle}/menu")
+    assert set(menu["settings"]) == {"R-G", "R-B", "G-R", "G-B", "B-R", "B-G"}
+    turned = api("get", f"{angle}/menu?step=0.005&sign=-1&most=200")
+    assert all(abs(v + 2 * menu["settings"][k]) <= 1 for k, v in turned["settings"].items())
+    assert api("get", f"{angle}/menu?step=0", None, 422)["code"] == "menu.step"
+
+
 def test_revisions_are_appended_and_going_back_is_one(api, place, read):
     read("AB")
     angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"

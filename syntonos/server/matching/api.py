@@ -28,6 +28,7 @@ from syntonos.server.matching.schemas import (
     FitIn,
     FoundOut,
     MatchOut,
+    MenuOut,
     ReadIn,
     ReadingOut,
     RestoreIn,
@@ -124,6 +125,16 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     light, camera = _place(light_id, camera_id)
     wanted = _request(body)
     return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/menu", response=MenuOut,
+            operation_id="cameraMenu")  # fmt: skip
+def camera_menu(
+    request: HttpRequest, light_id: int, camera_id: int, step: float = 0.01, most: int = 99,
+    sign: int = 1,
+) -> Any:  # fmt: skip
+    light, camera = _place(light_id, camera_id)
+    return asdict(services.menu(light, camera, step=step, most=most, sign=sign))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckOut,

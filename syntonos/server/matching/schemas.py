@@ -134,6 +134,13 @@ class MatchOut(Schema):
     matrix: list[tuple[float, float, float]]
 
 
+class MenuOut(Schema):
+    exact: dict[str, float]
+    settings: dict[str, int]
+    rounding: float
+    left: float
+
+
 class CandidateOut(Schema):
     encoding: str
     name: str

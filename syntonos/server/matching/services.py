@@ -25,6 +25,7 @@ from syntonos.core.matching import (
     reading_to_json,
 )
 from syntonos.core.matching.encoding_check import EncodingCheck, check_encoding
+from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -134,6 +135,18 @@ def check(light: Light, camera: Camera) -> EncodingCheck:
     """Say which encodings the charts of a camera and of the reference speak for."""
     base, own = _both_readings(light, camera)
     return check_encoding(reading_from_json(base.data), reading_from_json(own.data))
+
+
+def menu(light: Light, camera: Camera, *, step: float, most: int, sign: int) -> MenuValues:
+    """Return the match in force as values for the camera's own colour menu."""
+    current = selectors.current_match(light.pk, camera)
+    if current is None:
+        raise FitError(
+            f"{camera} has no match in {light.name} yet.",
+            hint="Read the charts and fit first.", code="menu.no_match",
+        )  # fmt: skip
+    reading = reading_from_json(current.angle_reading.data)
+    return camera_menu(reading, selectors.stage_of(current), step=step, most=most, sign=sign)
 
 
 @dataclass(frozen=True, slots=True)

@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/menu": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Camera Menu */
+        get: operations["cameraMenu"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matches/{match_id}/restore": {
         parameters: {
             query?: never;
@@ -781,6 +798,21 @@ export interface components {
             /** White Only */
             white_only: number;
         };
+        /** MenuOut */
+        MenuOut: {
+            /** Exact */
+            exact: {
+                [key: string]: number;
+            };
+            /** Left */
+            left: number;
+            /** Rounding */
+            rounding: number;
+            /** Settings */
+            settings: {
+                [key: string]: number;
+            };
+        };
         /** ModelOut */
         ModelOut: {
             /** After */
@@ -1322,6 +1354,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangeOut"];
+                };
+            };
+        };
+    };
+    cameraMenu: {
+        parameters: {
+            query?: {
+                step?: number;
+                most?: number;
+                sign?: number;
+            };
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MenuOut"];
                 };
             };
         };

@@ -3,6 +3,7 @@ import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
+import { CameraMenu } from "./CameraMenu";
 import type { FitChoice } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
@@ -271,9 +272,21 @@ function HowToShoot() {
   return (
     <>
       <button type="button" className="btn btn-xs" onClick={() => setOpen(true)}>
-        How to shoot the chart
+        How to shoot it
       </button>
       {isOpen && <ShootingSheet onClose={() => setOpen(false)} />}
+    </>
+  );
+}
+
+function MenuButton({ angle }: { angle: Angle }) {
+  const [isOpen, setOpen] = useState(false);
+  return (
+    <>
+      <button type="button" className="btn btn-xs" onClick={() => setOpen(true)}>
+        Camera menu
+      </button>
+      {isOpen && <CameraMenu angle={angle} onClose={() => setOpen(false)} />}
     </>
   );
 }
@@ -292,7 +305,10 @@ function InCamera({ angle }: { angle: Angle }) {
     <div>
       <div className="flex items-center justify-between">
         <p className="faint">In the camera instead</p>
-        <HowToShoot />
+        <span className="flex gap-1">
+          <MenuButton angle={angle} />
+          <HowToShoot />
+        </span>
       </div>
       <p className="font-semibold">
         {parts.length
