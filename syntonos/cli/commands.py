@@ -28,8 +28,9 @@ from syntonos.core.chain import (
 from syntonos.core.charts import ChartReading, find_chart, read_chart
 from syntonos.core.charts.layout import CHART_24
 from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
-from syntonos.core.errors import ChartError
+from syntonos.core.errors import ChartError, FitError
 from syntonos.core.formats import Cube, read_cube, write_cube
+from syntonos.core.formats.patch_table import PatchTable, read_patch_table
 from syntonos.core.matching import (
     MODEL_NAMES,
     FitOptions,
@@ -42,6 +43,7 @@ from syntonos.core.matching import (
 )
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
+from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.media import read_frame
 
 UNCERTAIN = 3
@@ -81,10 +83,32 @@ def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
     return [read_frame(path).code_rgb for path in paths]
 
 
+_TABLES = (".csv", ".txt", ".cgats", ".ti3")
+
+
+def _table(path: str) -> PatchTable:
+    try:
+        data = Path(path).read_bytes()
+    except OSError as error:
+        raise ChartError(f"{path} cannot be read: {error.strerror}.", hint="Check the name.",
+                         code="table.unreadable") from None  # fmt: skip
+    try:
+        return read_patch_table(data)
+    except ChartError as error:
+        raise ChartError(f"{path}: {error.message}", hint=error.hint, code=error.code) from None
+
+
 def _read(
     paths: Sequence[str], slug: str, corners: Sequence[tuple[float, float]] | None
 ) -> tuple[dict[str, ChartReading], bool]:
-    """Return a reading under either levels, and whether the orientation is certain."""
+    """Return a reading under either levels, and whether the orientation is certain.
+
+    One file of text is a table of patch values, `published` the chart's own.
+    """
+    if len(paths) == 1 and paths[0] == "published":
+        return {"full": published_reading()}, True
+    if len(paths) == 1 and Path(paths[0]).suffix.lower() in _TABLES:
+        return {"full": reading_of_table(_table(paths[0]))}, True
     encoding = find_encoding(slug)
     frames = _frames(paths)
     if len({frame.shape for frame in frames}) > 1:
@@ -112,6 +136,8 @@ def _choose_levels(
     sides: dict[str, dict[str, ChartReading]], stated: dict[str, str]
 ) -> tuple[LevelsChoice, list[str]]:
     """Return the levels to use, and what there is to be said about them."""
+    # A table of values has no levels that could be meant otherwise.
+    stated = {who: "auto" if len(rows) == 1 else stated[who] for who, rows in sides.items()}
     free = choose_levels(sides["reference"], sides["angle"])
     taken = {
         who: {k: r for k, r in rows.items() if stated[who] in ("auto", k)}
@@ -182,6 +208,12 @@ def run_match(args: argparse.Namespace) -> int:
             return _say_uncertain(paths[0])
     choice, said = _choose_levels(sides, stated)
     reference, angle = sides["reference"][choice.reference], sides["angle"][choice.angle]
+    if args.to == "reference" and reference.encoding == "linear/ap1" and reference.frames == 1:
+        raise FitError(
+            "A LUT to the reference's encoding needs a reference that was recorded.",
+            hint="With values from a table, choose --to rec709-tone or --to rec709-plain.",
+            code="match.no_encoding",
+        )
     fit = fit_match(reference, angle, FitOptions(args.model))
     output = (
         EncodingOutput(reference.encoding, reference.levels)
@@ -241,8 +273,7 @@ def run_check(args: argparse.Namespace) -> int:
     stated = {side: getattr(args, f"{side}_levels") for side in sides}
     choice, _ = _choose_levels(sides, stated)
     for side in sides:
-        used = getattr(choice, side) if stated[side] == "auto" else stated[side]
-        read[side] = sides[side][used]
+        read[side] = sides[side][getattr(choice, side)]
     bracket = []
     for text in args.bracket or []:
         path, _, stops = text.rpartition(":")

@@ -89,6 +89,35 @@ def test_levels_are_found_where_they_are_not_stated(media, tmp_path, capsys):
     assert said["fit"]["expected_low"] < said["fit"]["expected"] < said["fit"]["expected_high"]
 
 
+def test_an_angle_is_matched_to_published_values_and_to_a_table(media, tmp_path, capsys):
+    def match(reference, *more):
+        report = tmp_path / "r.json"
+        code = main(["match", "--reference", reference, "--reference-encoding", "linear/ap1",
+                     "--angle", *files(media, "Cedar"), "--angle-encoding", "v-log/v-gamut",
+                     "--size", "17", "--out", str(tmp_path / "m.cube"), "--report", str(report),
+                     *more])  # fmt: skip
+        return code, report
+
+    code, report = match("published", "--to", "rec709-plain")
+    assert code == 0
+    said = json.loads(report.read_text())
+    assert said["levels"]["angle"]["used"] == "legal"
+    assert said["fit"]["after"] < 0.4 * said["fit"]["white_only"]
+    # The reference camera's own reading as a table gives what its frames give.
+    rows = [p["lin_rgb"] for p in said["reference"]["patches"]]
+    table = tmp_path / "chart.csv"
+    table.write_text("patch,r,g,b\n" + "".join(
+        f"{i + 1},{r},{g},{b}\n" for i, (r, g, b) in enumerate(rows)))  # fmt: skip
+    code, report = match(str(table), "--to", "rec709-plain", "--reference-levels", "legal")
+    assert code == 0
+    assert json.loads(report.read_text())["fit"]["after"] == pytest.approx(said["fit"]["after"])
+    capsys.readouterr()
+    assert match("published")[0] == 2
+    assert "choose --to rec709-tone" in capsys.readouterr().err
+    assert match(str(tmp_path / "none.csv"), "--to", "rec709-plain")[0] == 2
+    assert "cannot be read" in capsys.readouterr().err
+
+
 def test_chart_prints_one_object(media, capsys):
     assert main(["chart", *files(media, "Birch")[:2], "--encoding", "s-log3/s-gamut3.cine",
                  "--json"]) == 0  # fmt: skip

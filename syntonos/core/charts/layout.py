@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from syntonos.core.colorimetry import adaptation_matrix, xy_to_xyz
+from syntonos.core.colorimetry import adaptation_matrix, lab_to_xyz, xy_to_xyz
 from syntonos.core.encodings import AP1
 
 # The 24-patch chart as made since November 2014, CIE L*a*b* under D50, 2 degree observer; the
@@ -54,11 +54,7 @@ CHART_24: Final = ChartLayout(
 
 def reference_lin() -> NDArray[np.float64]:
     """Return the chart's nominal values, (24, 3) scene-linear AP1, for recognising it."""
-    lab = np.array(_LAB_D50)
-    fy = (lab[:, 0] + 16) / 116
-    f = np.stack([fy + lab[:, 1] / 500, fy, fy - lab[:, 2] / 200], axis=-1)
-    cubes = np.where(f > 6 / 29, f**3, (f - 4 / 29) * 108 / 841)
-    xyz = cubes * xy_to_xyz(_D50)
+    xyz = lab_to_xyz(_LAB_D50, xy_to_xyz(_D50))
     to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(_D50, AP1.white, method="bradford")
     return np.asarray(xyz @ to_ap1.T, np.float64)
 

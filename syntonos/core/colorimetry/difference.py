@@ -33,6 +33,18 @@ def xyz_to_lab(xyz: ArrayLike, white_xyz: ArrayLike) -> NDArray[np.float64]:
     )
 
 
+def lab_to_xyz(lab: ArrayLike, white_xyz: ArrayLike) -> NDArray[np.float64]:
+    """Turn L*a*b* (..., 3) into XYZ in the scale of the white (3,).
+
+    Source: CIE 15:2018, equations 8.14 to 8.19.
+    """
+    light, a, b = np.moveaxis(np.asarray(lab, np.float64), -1, 0)
+    fy = (light + 16) / 116
+    f = np.stack([fy + a / 500, fy, fy - b / 200], axis=-1)
+    t = np.where(f > 6 / 29, f**3, (f - 4 / 29) * 108 / 841)
+    return np.asarray(t * np.asarray(white_xyz, np.float64), np.float64)
+
+
 def delta_e_2000(lab_1: ArrayLike, lab_2: ArrayLike) -> NDArray[np.float64]:
     """Return the CIEDE2000 difference of L*a*b* values, k_L = k_C = k_H = 1.
 

@@ -1,0 +1,45 @@
+"""Readings that no camera made: imported values, and the chart's published ones."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.charts import ChartReading, PatchReading
+from syntonos.core.charts.layout import reference_lin
+from syntonos.core.colorimetry import adaptation_matrix, lab_to_xyz, xy_to_xyz
+from syntonos.core.encodings import AP1
+from syntonos.core.formats.patch_table import PatchTable
+
+A = NDArray[np.float64]
+_D50 = (0.34570, 0.35854)
+_ERROR = 0.002  # of each value: what a spectrophotometer repeats
+
+
+def reading_of_table(table: PatchTable) -> ChartReading:
+    """Return imported values as a reading in scene-linear AP1; D50 is adapted to its white."""
+    values = table.values
+    if table.kind == "rgb":
+        return reading_of_values(values)
+    xyz = values / 100 if table.kind == "xyz" else lab_to_xyz(values, xy_to_xyz(_D50))
+    to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(_D50, AP1.white, method="bradford")
+    return reading_of_values(xyz @ to_ap1.T)
+
+
+def published_reading() -> ChartReading:
+    """Return the chart's published colours (after November 2014) as a reading."""
+    return reading_of_values(reference_lin())
+
+
+def reading_of_values(lin_ap1: A) -> ChartReading:
+    """Return scene-linear AP1 values (24, 3) as a reading."""
+    patches = []
+    for i, row in enumerate(lin_ap1):
+        r, g, b = (float(v) for v in row)
+        spread = tuple(max(abs(v), 0.01) * _ERROR for v in (r, g, b))
+        patches.append(PatchReading(
+            i + 1, (0.0, 0.0), (r, g, b), (r, g, b), spread, 0.0, (), 1,  # type: ignore[arg-type]
+        ))  # fmt: skip
+    return ChartReading(
+        ((0.0, 0.0), (5.0, 0.0), (5.0, 3.0), (0.0, 3.0)), "linear/ap1", "full", 1, tuple(patches)
+    )
