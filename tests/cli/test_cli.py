@@ -118,6 +118,26 @@ def test_an_angle_is_matched_to_published_values_and_to_a_table(media, tmp_path,
     assert "cannot be read" in capsys.readouterr().err
 
 
+def test_check_names_what_the_charts_speak_for(media, capsys):
+    def check(*more):
+        code = main(["check", "--reference", *files(media, "Alder"), "--reference-encoding",
+                     "logc3", "--angle", *files(media, "Cedar"), *more])  # fmt: skip
+        said = capsys.readouterr()
+        return code, said.out, said.err
+
+    _, out, _ = check("--angle-encoding", "v-log/v-gamut", "--json")
+    right = json.loads(out)
+    assert right["verdict"] == "agrees"
+    assert right["stated"]["levels"] == "legal"
+    code, out, _ = check("--angle-encoding", "logc4/awg4", "--angle-levels", "legal")
+    assert code == 0
+    assert out.startswith("doubtful: the angle is stated as logc4/awg4, legal levels")
+    assert "it could be curve: V-Log" in out
+    code, _, err = check("--angle-encoding", "v-log/v-gamut", "--bracket", "over.dpx")
+    assert code == 2
+    assert "IMAGE:STOPS" in err
+
+
 def test_chart_prints_one_object(media, capsys):
     assert main(["chart", *files(media, "Birch")[:2], "--encoding", "s-log3/s-gamut3.cine",
                  "--json"]) == 0  # fmt: skip

@@ -81,6 +81,20 @@ def test_what_a_fit_would_change_is_told_and_nothing_is_stored(api, place, read)
     assert len(api("get", f"{angle}/matches")) == 1
 
 
+def test_the_encoding_check_tells_and_changes_nothing(api, place, read):
+    angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+    assert api("get", f"{angle}/encoding-check", None, 422)["code"] == "fit.no_reading"
+    read("AB")
+    before = api("get", angle)
+    check = api("get", f"{angle}/encoding-check")
+    # A curve that differs in the dark only cannot be told by a chart: that is no alarm.
+    assert check["verdict"] != "doubtful"
+    assert check["stated"] in check["alike"]
+    assert check["stated"]["name"] == before["angle"]["encoding_name"]
+    assert check["candidates"][0]["log_odds"] == 0
+    assert api("get", angle) == before
+
+
 def test_a_match_is_given_as_values_for_the_camera_s_menu(api, place, read):
     read("AB")
     angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"

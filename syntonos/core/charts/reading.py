@@ -133,7 +133,9 @@ def _rounding(spread: NDArray[np.float64], quantum: NDArray[np.float64]) -> NDAr
     Source: the first harmonic of a quantiser's error, dithered by Gaussian noise (Widrow,
     Kollar 2008, "Quantization Noise", chapter 4; from memory).
     """
-    share = np.where(quantum > 0, spread / np.maximum(quantum, 1e-12), 9.0)
+    # Sheppard: a rounded value's variance is larger by a twelfth of the step squared.
+    own = np.sqrt(np.maximum(spread**2 - quantum**2 / 12, 0))
+    share = np.where(quantum > 0, own / np.maximum(quantum, 1e-12), 9.0)
     left = np.exp(-2 * np.pi**2 * np.minimum(share, 9) ** 2)
     return np.asarray(quantum / np.sqrt(12) * left, np.float64)
 

@@ -131,7 +131,8 @@ def _robust(model: Model, solved: Solved, suspects: frozenset[int]
             easier = i in suspects or any(near[i, k] for k in glared)
             glare_gain[i] -= 0.0 if easier else _GAIN_GLARE
         wild_gain -= _GAIN_WILD
-        taken = list(glared) + list(wild)
+        # A pair that a person gave is never doubted.
+        taken = [*glared, *wild, *np.flatnonzero(p.patches < 0).tolist()]
         glare_gain[taken] = wild_gain[taken] = -1.0
         i = int(np.argmax(np.maximum(glare_gain, wild_gain)))
         if max(glare_gain[i], wild_gain[i]) <= 0:
@@ -148,6 +149,7 @@ def _robust(model: Model, solved: Solved, suspects: frozenset[int]
     error, cov = solved.left_out_errors()
     distance = np.einsum("ni,nij,nj->n", error, np.linalg.inv(cov), error)
     weight = np.minimum((_NU + 3) / (_NU + distance), 1.0)
+    weight[p.patches < 0] = 1.0
     own = model.problem.own_noise.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
     own = own + solved.tau**2 * model.patch_blocks(solved.setting.family)
     extra = extra + (1 / weight - 1)[:, None, None] * own

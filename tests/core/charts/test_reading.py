@@ -46,6 +46,55 @@ def test_a_well_exposed_chart_has_no_flags():
     assert [p.flags for p in reading(camera_a()).patches] == [()] * 24
 
 
+def test_noise_is_read_with_its_correlation():
+    """A camera's matrix mixes the noise of its channels; the mean's error has to know it."""
+    camera = camera_a(noise=0.05)
+    shot = shoot(camera, frames=12)
+    one = [read_chart([frame], shot.corners, ENCODING).lin_rgb for frame in shot.frames]
+    grey = read_chart(shot.frames[:1], shot.corners, ENCODING).patches[21]
+    seen = np.cov(np.array(one)[:, 21].T)
+    # Twelve frames tell a variance to about a third.
+    np.testing.assert_allclose(np.diag(grey.mean_cov), np.diag(seen), rtol=1.5)
+    matrix = camera.raw_matrix()
+    want = matrix @ matrix.T
+    want /= np.sqrt(np.outer(np.diag(want), np.diag(want)))
+    got = grey.correlation
+    np.testing.assert_allclose(got, [want[0, 1], want[1, 2], want[0, 2]], atol=0.15)
+
+
+def test_a_patch_at_the_file_s_floor_is_crushed_and_a_dark_one_is_not_biased():
+    camera = camera_a(noise=0.25, encoding="d-log/d-gamut", stops=-1.0)
+    encoding = find_encoding(camera.encoding)
+    shot = shoot(camera, frames=8)
+    got = read_chart(shot.frames, shot.corners, encoding)
+    clean = read_chart(shoot(camera_a(encoding="d-log/d-gamut", stops=-1.0)).frames, shot.corners,
+                       encoding)  # fmt: skip
+    at_floor = (np.stack(shot.frames) <= 0.0005).mean()
+    assert at_floor > 0.001
+    kept = [i for i, p in enumerate(got.patches) if p.is_usable]
+    errors = np.array([np.sqrt(np.diag(got.patches[i].mean_cov)) for i in kept])
+    off = (got.lin_rgb - clean.lin_rgb)[kept] / errors
+    # Means of decoded pixels would be off by ten times their own error here.
+    assert np.sqrt((off**2).mean()) < 2.5
+    black = shoot(camera_a(noise=4.0, encoding="d-log/d-gamut", stops=-6.0))
+    crushed = read_chart(black.frames, black.corners, encoding)
+    assert any("crushed" in p.flags and not p.is_usable for p in crushed.patches)
+
+
+def test_noise_below_a_code_step_is_neither_a_clip_nor_taken_for_certainty():
+    still = reading(camera_a(noise=0.0008, bits=10))
+    assert not [p.index for p in still.patches if p.flags]
+    fine = reading(camera_a(noise=0.0008, bits=16))
+    assert max(max(p.rounding) for p in fine.patches) < 1e-5
+    assert max(max(p.rounding) for p in still.patches) > 1e-4
+    miss = np.abs(still.lin_rgb - fine.lin_rgb)
+    stated = np.array([np.sqrt(np.diag(p.mean_cov)) for p in still.patches])
+    # Right within a factor of two and a half: rounding is no Gaussian. Noise alone would be 30 off.
+    assert 0.4 < np.sqrt(((miss / stated) ** 2).mean()) < 2.5
+    alone = np.array([np.array(p.spread) / np.sqrt(p.count) for p in still.patches]) + 1e-9
+    assert np.sqrt(((miss / alone) ** 2).mean()) > 10
+
+
 def test_glare_over_part_of_a_patch_is_suspected():
     shot = shoot(camera_a(), frames=2)
     x, y = shot.centres[12].astype(int)

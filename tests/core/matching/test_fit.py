@@ -8,6 +8,8 @@ from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
 from syntonos.core.matching import (
+    MODELS,
+    ColourPair,
     FitOptions,
     fit_match,
     fit_to_json,
@@ -102,6 +104,58 @@ def test_a_glared_patch_does_not_pull_the_others():
     before, after = ([f.residuals[i].after for i in rest] for f in (clean, spoilt))
     assert np.mean(after) < np.mean(before) + 0.15
     assert spoilt.residuals[14].after > 4
+
+
+def test_uneven_light_is_found_and_taken_off():
+    reference = reading(camera_a())
+    even, uneven = (fit_match(reference, reading(camera_b(), gradient=g)) for g in (0.0, 0.5))
+    lin = off_chart(camera_b())
+    white = np.linalg.solve(mix_matrix(0.2), np.array(even.match.reference_white))
+    # Exposure at the chart's middle differs, since the gradient runs over the whole frame.
+    gain = bring_to_reference(even.match, lin).mean() / bring_to_reference(uneven.match, lin).mean()
+    apart = scene_delta_e(
+        bring_to_reference(uneven.match, lin) * gain, bring_to_reference(even.match, lin), white
+    )
+    assert apart.mean() < 0.25
+    assert uneven.after < even.after + 0.3
+
+
+def test_a_colour_off_the_chart_draws_the_fit_and_is_never_doubted():
+    reference, own = reading(camera_a()), reading(camera_b())
+    plain = fit_match(reference, own)
+    white = np.linalg.solve(mix_matrix(0.2), np.array(plain.match.reference_white))
+    # A strong colour: greys stay the chart's, whatever is asked of a neutral.
+    lin = off_chart(camera_b())
+    strong = np.ptp(lin, axis=1) / lin.sum(axis=1)
+    x = lin[np.argmin(np.abs(strong - 0.6) + 9 * (lin.min(axis=1) < 0.01))]
+    want = bring_to_reference(plain.match, x) * np.array([1.05, 1.0, 0.95])
+
+    def miss(weight):
+        pair = ColourPair(tuple(map(float, x)), tuple(map(float, want)), weight=weight)
+        fit = fit_match(reference, own, FitOptions(pairs=(pair,)))
+        assert fit.after < plain.after + 0.2
+        return float(scene_delta_e(bring_to_reference(fit.match, x), want, white))
+
+    alone = float(scene_delta_e(bring_to_reference(plain.match, x), want, white))
+    assert alone > miss(1.0) + 0.03 > miss(5.0) + 0.1
+
+
+def test_models_are_told_from_the_simplest_on_and_the_chosen_one_is_fitted():
+    reference, own = reading(camera_a()), reading(camera_b())
+    fits = {m: fit_match(reference, own, FitOptions(model=m)) for m in MODELS}
+    for name, fit in fits.items():
+        assert [m.model for m in fit.models] == list(MODELS)
+        chosen = next(m for m in fit.models if m.model == name)
+        assert (fit.after, fit.expected) == (chosen.after, chosen.expected)
+    assert not fits["matrix"].match.roots
+    assert not fits["matrix"].match.smooth
+    assert fits["smooth"].match.smooth
+    assert not fits["smooth"].match.roots
+    assert fits["roots"].match.roots
+    assert fits["white"].match.matrix == ((1, 0, 0), (0, 1, 0), (0, 0, 1))
+    with pytest.raises(FitError) as caught:
+        fit_match(reference, own, FitOptions(model="guess"))
+    assert caught.value.code == "fit.model"
 
 
 def test_what_would_help_is_told_with_its_gain():

@@ -1,0 +1,109 @@
+"""The regression against textbook formulas and against doing things the long way."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.stats import multivariate_normal
+
+from syntonos.core.chain.engine import mix_matrix, through_match
+from syntonos.core.matching.bayes import Model, Problem, Setting
+from syntonos.core.matching.metric import MIX, linear_metric
+from syntonos.core.matching.models import AVERAGED, match_of, priors_for, settings_for
+from syntonos.core.matching.prior import load_priors
+from syntonos.core.matching.readings import readings_of
+from syntonos.core.matching.rounds import corrected, run_rounds
+from tests.simulated import camera_a, camera_b, off_chart, reading
+
+SETTING = Setting("ordinary", 1.2, 0.004, 0.03)
+TAU = 0.4
+
+
+@pytest.fixture(scope="module")
+def problem():
+    rng = np.random.default_rng(0)
+    x = np.exp(rng.normal(-1.2, 0.7, (24, 1)) + rng.normal(0, 0.35, (24, 3)))
+    y = x * np.exp(rng.normal(0, 0.04, (24, 3)))
+    white = np.array([1.1, 1.0, 0.8])
+    return Problem(
+        x, y, linear_metric(y, white), np.broadcast_to(1e-6 * np.eye(3), (24, 3, 3)),
+        rng.uniform(-0.5, 0.5, (24, 2)), np.arange(24), np.zeros((24, 3, 3)), np.ones(24),
+    )  # fmt: skip
+
+
+def _solve(problem, setting=SETTING):
+    return Model(problem, load_priors()).solve(setting, np.array([TAU]))[0]
+
+
+def test_evidence_is_the_density_of_the_data(problem):
+    """Two settings' difference in log evidence is that of two normal densities (scipy)."""
+    other = replace(SETTING, scale=0.5)
+    ours, theirs = [], []
+    for setting in (SETTING, other):
+        solved = _solve(problem, setting)
+        cov = solved.lower @ solved.lower.T
+        mean = problem.design @ solved.shared.mean
+        ours.append(solved.log_evidence)
+        theirs.append(multivariate_normal(mean, cov).logpdf(problem.target))
+    assert ours[0] - ours[1] == pytest.approx(theirs[0] - theirs[1], rel=1e-6)
+
+
+def test_the_posterior_is_the_one_of_weighted_least_squares(problem):
+    """Without the smooth residual: (P^-1 + D^T N^-1 D)^-1 (P^-1 m + D^T N^-1 t)."""
+    setting = replace(SETTING, smooth=0.0)
+    solved = _solve(problem, setting)
+    noise = problem.own_noise + TAU**2 * load_priors()["ordinary"].patch_cov
+    d, prior = problem.design, solved.shared.prior_cov
+    # The prior is nearly singular in directions that it is sure of: kept away from zero alike.
+    inverse = np.linalg.pinv(prior, rcond=1e-12, hermitian=True)
+    precision = inverse + d.T @ np.linalg.solve(noise, d)
+    pull = inverse @ solved.shared.mean + d.T @ np.linalg.solve(noise, problem.target)
+    long_way = np.linalg.solve(precision, pull)
+    np.testing.assert_allclose(d @ solved.beta, d @ long_way, atol=2e-4)
+    np.testing.assert_allclose(
+        np.einsum("ij,jk,ik->i", d, solved.covariance(), d),
+        np.einsum("ij,jk,ik->i", d, np.linalg.inv(precision), d), rtol=0.02, atol=1e-5,
+    )  # fmt: skip
+
+
+def test_cross_validation_is_fitting_without_the_patch(problem):
+    """The closed form against 24 fits that have never seen the patch."""
+    solved = _solve(problem)
+    shortcut = solved.cross_validated()
+    gram = solved.shared.signal.reshape(24, 3, 24, 3)
+    for i in (0, 7, 23):
+        rest = [k for k in range(24) if k != i]
+        without = Problem(
+            problem.x[rest], problem.y[rest], problem.jac[rest], problem.noise[rest],
+            problem.place[rest], problem.patches[rest], problem.extra[rest], problem.weight[rest],
+        )  # fmt: skip
+        other = _solve(without)
+        rows = slice(3 * i, 3 * i + 3)
+        prior_mean = problem.design[rows] @ solved.shared.mean
+        guess = prior_mean + gram[i][:, rest].reshape(3, -1) @ other.weighted
+        np.testing.assert_allclose(problem.target[rows] - guess, shortcut[i], atol=1e-6)
+
+
+def test_the_match_is_the_answer_exactly():
+    """White, flare, roots and residual of the regression, as numbers of a chain document."""
+    reference, own = reading(camera_a()), reading(camera_b())
+    readings = readings_of(reference, own, range(24))
+    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED))
+    lin = off_chart(camera_b())
+    match = match_of(answer, AVERAGED)
+    mixing = mix_matrix(MIX)
+    want = corrected(answer, lin @ mixing.T) @ np.linalg.inv(mixing).T
+    # The chain divides by the white once more where the residual is looked up: nearly nothing.
+    np.testing.assert_allclose(through_match(match, lin), want, atol=2e-4 * want.max())
+
+
+def test_a_weight_draws_the_fit_towards_a_patch(problem):
+    heavy = replace(problem, weight=np.where(np.arange(24) == 5, 10.0, 1.0))
+
+    def left(p):
+        solved = _solve(p)
+        fitted = problem.design @ solved.beta
+        smooth = solved.setting.smooth**2 * problem.smooth_gram @ solved.weighted
+        return np.linalg.norm((problem.target - fitted - smooth)[15:18])
+
+    assert left(heavy) < 0.8 * left(problem)
