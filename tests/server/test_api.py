@@ -81,6 +81,16 @@ def test_what_a_fit_would_change_is_told_and_nothing_is_stored(api, place, read)
     assert len(api("get", f"{angle}/matches")) == 1
 
 
+def test_few_patches_fit_white_alone_and_what_was_asked_for_is_kept(api, place, read):
+    """Once the chart is read well, the next fit is to be the one that was asked for."""
+    read("AB")
+    angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+    body = {"base_number": 0, "leave_out": list(range(1, 15))}
+    made = api("post", f"{angle}/matches", body, 201)
+    assert (made["model"], made["asked"]) == ("white", "averaged")
+    assert any("12 are needed for colour" in w for w in made["warnings"])
+
+
 def test_the_encoding_check_tells_and_changes_nothing(api, place, read):
     angle = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
     assert api("get", f"{angle}/encoding-check", None, 422)["code"] == "fit.no_reading"

@@ -23,7 +23,7 @@ _LAB_D50: Final = (
     (50.63, 51.28, -14.12), (49.57, -29.71, -28.32), (95.19, -1.03, 2.93), (81.29, -0.57, 0.44),
     (66.89, -0.75, -0.06), (50.76, -0.13, 0.14), (35.63, -0.46, -0.48), (20.64, 0.07, -0.46),
 )  # fmt: skip
-_D50: Final = (0.34570, 0.35854)
+D50: Final = (0.34570, 0.35854)
 
 _NAMES: Final = (
     "dark skin", "light skin", "blue sky", "foliage", "blue flower", "bluish green", "orange",
@@ -54,8 +54,8 @@ CHART_24: Final = ChartLayout(
 
 def reference_lin() -> NDArray[np.float64]:
     """Return the chart's nominal values, (24, 3) scene-linear AP1, for recognising it."""
-    xyz = lab_to_xyz(_LAB_D50, xy_to_xyz(_D50))
-    to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(_D50, AP1.white, method="bradford")
+    xyz = lab_to_xyz(_LAB_D50, xy_to_xyz(D50))
+    to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(D50, AP1.white, method="bradford")
     return np.asarray(xyz @ to_ap1.T, np.float64)
 
 

@@ -46,7 +46,7 @@ _WIDTH = 47
 class Setting:
     """One model of the many that are averaged."""
 
-    family: str  # of the prior: "ordinary", "odd" or "plain"
+    family: str  # of the prior: "ordinary" or "odd"
     scale: float  # of the prior's spread
     offset: float  # standard deviation of the offset, as a share of white
     smooth: float  # standard deviation of the smooth residual, as a share of luminance

@@ -186,7 +186,8 @@ def check_encoding(
                     key=lambda c: -c.log_odds)  # fmt: skip
     own = next(c for c in ranked if (c.encoding, c.levels) == (stated.slug, angle.levels))
     alike = [c for c in ranked if c.log_odds > -_APART]
-    costed = _with_costs(reference, angle, alike[:_MOST_COSTED])
+    as_stated = fit_match(reference, angle)
+    costed = _with_costs(reference, angle, as_stated, alike[:_MOST_COSTED])
     known = {(c.encoding, c.levels): c for c in costed}
     ranked = [known.get((c.encoding, c.levels), c) for c in ranked]
     own = known.get((own.encoding, own.levels), own)
@@ -195,16 +196,15 @@ def check_encoding(
         verdict = "doubtful"
     elif any((c.cost or 0) > 1.0 or abs(c.cost_dark or 0) > 0.25 for c in costed):
         verdict = "cannot tell"
-    causes = _causes(own, ranked, fit_match(reference, angle)) if verdict == "doubtful" else ()
+    causes = _causes(own, ranked, as_stated) if verdict == "doubtful" else ()
     return EncodingCheck(verdict, own, tuple(costed), tuple(ranked), causes)
 
 
 def _with_costs(
-    reference: ChartReading, angle: ChartReading, alike: Sequence[Candidate]
+    reference: ChartReading, angle: ChartReading, base: MatchFit, alike: Sequence[Candidate]
 ) -> list[Candidate]:
     """Work out what confusing each candidate with the stated encoding would cost."""
     stated = find_encoding(angle.encoding)
-    base = fit_match(reference, angle)
     p = mix_matrix(base.match.mix)
     white = np.linalg.inv(p) @ np.array(base.match.reference_white)
     own_white = np.linalg.inv(p) @ (np.array(base.match.angle_white) * 2.0**-base.match.stops)

@@ -6,13 +6,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.charts import ChartReading, PatchReading
-from syntonos.core.charts.layout import reference_lin
+from syntonos.core.charts.layout import D50, reference_lin
 from syntonos.core.colorimetry import adaptation_matrix, lab_to_xyz, xy_to_xyz
 from syntonos.core.encodings import AP1
 from syntonos.core.formats.patch_table import PatchTable
 
 A = NDArray[np.float64]
-_D50 = (0.34570, 0.35854)
 _ERROR = 0.002  # of each value: what a spectrophotometer repeats
 
 
@@ -21,8 +20,8 @@ def reading_of_table(table: PatchTable) -> ChartReading:
     values = table.values
     if table.kind == "rgb":
         return reading_of_values(values)
-    xyz = values / 100 if table.kind == "xyz" else lab_to_xyz(values, xy_to_xyz(_D50))
-    to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(_D50, AP1.white, method="bradford")
+    xyz = values / 100 if table.kind == "xyz" else lab_to_xyz(values, xy_to_xyz(D50))
+    to_ap1 = np.linalg.inv(AP1.to_xyz) @ adaptation_matrix(D50, AP1.white, method="bradford")
     return reading_of_values(xyz @ to_ap1.T)
 
 

@@ -79,6 +79,7 @@ def match_out(row: Match) -> dict[str, Any]:
         "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
         # Matches of before this was told do not have it.
         **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
+        "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "models": [{**m, "name": MODEL_NAMES[m["model"]]} for m in e.get("models", [])],

@@ -113,6 +113,7 @@ class MatchOut(Schema):
     created: datetime
     restored_from: int | None
     model: str
+    asked: str  # the model that was asked for: with few patches it is not the one that was fitted
     weights: list[WeightIn]
     stops: float
     flare_share: float

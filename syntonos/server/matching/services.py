@@ -192,10 +192,11 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     # The fit stays outside the transaction: it takes a while and touches no rows.
     found = _found(base, own, request)
     chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
+    asked = {"weights": request.weights, "asked": request.model}
     match = Match(
         light=light, camera=camera, reference=base.clip.camera, reference_reading=base,
         angle_reading=own,
-        chain=chain_to_json(chain), evidence=fit_to_json(found) | {"weights": request.weights},
+        chain=chain_to_json(chain), evidence=fit_to_json(found) | asked,
     )  # fmt: skip
     return _append(match, request.base_number)
 

@@ -744,6 +744,8 @@ export interface components {
             advice: components["schemas"]["AdviceOut"][];
             /** After */
             after: number;
+            /** Asked */
+            asked: string;
             /** Before */
             before: number;
             /**

@@ -97,6 +97,7 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   created: "2026-11-25T10:00:00Z",
   restored_from: null,
   model: "averaged",
+  asked: "averaged",
   weights: [],
   stops: 0.33,
   flare_share: 0.005,

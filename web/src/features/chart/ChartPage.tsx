@@ -69,7 +69,7 @@ function Charts({ angle }: { angle: Angle }) {
     onSettled: () => client.invalidateQueries(),
   });
   const [choice, setChoice] = useState<FitChoice>(() => ({
-    model: (angle.match?.model ?? "averaged") as FitChoice["model"],
+    model: (angle.match?.asked ?? "averaged") as FitChoice["model"],
     skins: (angle.match?.weights.length ?? 0) > 0,
     leaveOut:
       angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
