@@ -25,8 +25,15 @@ from syntonos.core.chain import (
     read_back,
     read_chain,
 )
-from syntonos.core.charts import ChartReading, find_chart, read_chart
-from syntonos.core.charts.layout import CHART_24
+from syntonos.core.charts import (
+    ChartLayout,
+    ChartReading,
+    find_chart,
+    find_charts,
+    find_layout,
+    read_chart,
+)
+from syntonos.core.charts.bracket import Merged, merge_readings
 from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
 from syntonos.core.errors import ChartError, FitError
 from syntonos.core.formats import Cube, read_cube, write_cube
@@ -86,29 +93,33 @@ def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
 _TABLES = (".csv", ".txt", ".cgats", ".ti3")
 
 
-def _table(path: str) -> PatchTable:
+def _table(path: str, patches: int) -> PatchTable:
     try:
         data = Path(path).read_bytes()
     except OSError as error:
         raise ChartError(f"{path} cannot be read: {error.strerror}.", hint="Check the name.",
                          code="table.unreadable") from None  # fmt: skip
     try:
-        return read_patch_table(data)
+        return read_patch_table(data, patches=patches)
     except ChartError as error:
         raise ChartError(f"{path}: {error.message}", hint=error.hint, code=error.code) from None
 
 
 def _read(
-    paths: Sequence[str], slug: str, corners: Sequence[tuple[float, float]] | None
+    paths: Sequence[str],
+    slug: str,
+    corners: Sequence[tuple[float, float]] | None,
+    layout: ChartLayout,
 ) -> tuple[dict[str, ChartReading], bool]:
     """Return a reading under either levels, and whether the orientation is certain.
 
     One file of text is a table of patch values, `published` the chart's own.
     """
     if len(paths) == 1 and paths[0] == "published":
-        return {"full": published_reading()}, True
+        return {"full": published_reading(layout)}, True
     if len(paths) == 1 and Path(paths[0]).suffix.lower() in _TABLES:
-        return {"full": reading_of_table(_table(paths[0]))}, True
+        table = _table(paths[0], len(layout.names))
+        return {"full": reading_of_table(table, layout)}, True
     encoding = find_encoding(slug)
     frames = _frames(paths)
     if len({frame.shape for frame in frames}) > 1:
@@ -118,12 +129,52 @@ def _read(
     quad: Any = corners
     if quad is None:
         try:
-            found = find_chart(np.mean(frames, axis=0, dtype=np.float32))
+            found = find_chart(np.mean(frames, axis=0, dtype=np.float32), layout)
         except ChartError as error:
             raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
                              code=error.code) from error  # fmt: skip
         quad, certain = found.corners, found.orientation_certain
-    return {k: read_chart(frames, quad, encoding, levels=k) for k in LEVELS}, certain
+    read = {k: read_chart(frames, quad, encoding, levels=k, layout=layout) for k in LEVELS}
+    return read, certain
+
+
+def _with_bracket(
+    read: dict[str, ChartReading], images: Sequence[str], slug: str, layout: ChartLayout, who: str
+) -> tuple[dict[str, ChartReading], list[str]]:
+    """Return readings merged with other exposures, and what the bracket says.
+
+    Camera and chart stand still in a bracket: where a picture is too dark or too bright to find
+    the chart, it is read where it was.
+    """
+    if not images:
+        return read, []
+    if len(read) == 1:
+        raise ChartError(f"The {who} is a table of values: it has no bracket.",
+                         hint="Give images.", code="bracket.table")  # fmt: skip
+    more = []
+    for path in images:
+        try:
+            found, certain = _read([path], slug, None, layout)
+        except ChartError as error:
+            if error.code != "chart.not_found":
+                raise
+            certain = False
+        if not certain:
+            found, _ = _read([path], slug, next(iter(read.values())).corners, layout)
+        more.append(found)
+    merged = {k: merge_readings([r, *(m[k] for m in more)]) for k, r in read.items()}
+    return {k: m.reading for k, m in merged.items()}, _bracket_words(merged, who)
+
+
+def _bracket_words(merged: dict[str, Merged], who: str) -> list[str]:
+    said = next(iter(merged.values()))
+    if any(m.is_straight for m in merged.values()):
+        return []
+    bend = max(e.bend for e in said.exposures)
+    return [
+        f"The exposures of the {who}'s bracket disagree by {bend:.2f} stop from patch to "
+        "patch: its encoding or levels may be others, or something changed between them."
+    ]
 
 
 def _levels_alone(readings: dict[str, ChartReading]) -> str:
@@ -165,7 +216,10 @@ def _choose_levels(
 
 def run_chart(args: argparse.Namespace) -> int:
     """Find and read a chart."""
-    readings, certain = _read(args.images, args.encoding, args.corners)
+    layout = find_layout(args.chart)
+    if args.all:
+        return _list_charts(args.images, layout)
+    readings, certain = _read(args.images, args.encoding, args.corners, layout)
     reading = readings[_levels_alone(readings) if args.levels == "auto" else args.levels]
     if args.json:
         plain = reading_to_json(reading)
@@ -175,14 +229,23 @@ def run_chart(args: argparse.Namespace) -> int:
     else:
         for p in reading.patches:
             lin = " ".join(f"{v:8.4f}" for v in p.lin_rgb)
-            print(f"{p.index:>2} {CHART_24.names[p.index - 1]:<14} {lin}  {', '.join(p.flags)}")
-    return 0 if certain else _say_uncertain(args.images[0])
+            print(f"{p.index:>3} {layout.names[p.index - 1]:<14} {lin}  {', '.join(p.flags)}")
+    return 0 if certain else _say_uncertain(args.images[0], layout)
 
 
-def _say_uncertain(name: str) -> int:
+def _list_charts(paths: Sequence[str], layout: ChartLayout) -> int:
+    found = find_charts(np.mean(_frames(paths), axis=0, dtype=np.float32), layout)
+    for chart in found:
+        corners = " ".join(f"{x:.1f},{y:.1f}" for x, y in chart.corners)
+        sure = "" if chart.orientation_certain else "  which way up is not certain"
+        print(f"--corners {corners}{sure}")
+    return 0
+
+
+def _say_uncertain(name: str, layout: ChartLayout) -> int:
     print(
         f"syntonos: a chart was found in {name}, but not which way up it is. Give its corners in "
-        "the order of patches 1, 6, 24, 19.",
+        f"the order of patches {layout.corner_words()}.",
         file=sys.stderr,
     )
     return UNCERTAIN
@@ -198,15 +261,20 @@ def _print_readback(result: ReadBack) -> None:
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
     sides, stated = {}, {}
+    layout = find_layout(args.chart)
+    told: list[str] = []
     for side in ("reference", "angle"):
-        paths = getattr(args, side)
-        sides[side], certain = _read(
-            paths, getattr(args, f"{side}_encoding"), getattr(args, f"{side}_corners")
-        )
+        paths, slug = getattr(args, side), getattr(args, f"{side}_encoding")
+        read, certain = _read(paths, slug, getattr(args, f"{side}_corners"), layout)
         stated[side] = getattr(args, f"{side}_levels")
         if not certain:
-            return _say_uncertain(paths[0])
+            return _say_uncertain(paths[0], layout)
+        sides[side], words = _with_bracket(
+            read, getattr(args, f"{side}_bracket"), slug, layout, side
+        )
+        told += words
     choice, said = _choose_levels(sides, stated)
+    said = [*told, *said]
     reference, angle = sides["reference"][choice.reference], sides["angle"][choice.angle]
     if args.to == "reference" and reference.encoding == "linear/ap1" and reference.frames == 1:
         raise FitError(
@@ -266,10 +334,12 @@ def run_check(args: argparse.Namespace) -> int:
     """Say which encodings the charts speak for."""
     read: dict[str, ChartReading] = {}
     sides = {}
+    layout = find_layout(args.chart)
     for side in ("reference", "angle"):
-        sides[side], certain = _read(getattr(args, side), getattr(args, f"{side}_encoding"), None)
+        slug = getattr(args, f"{side}_encoding")
+        sides[side], certain = _read(getattr(args, side), slug, None, layout)
         if not certain:
-            return _say_uncertain(getattr(args, side)[0])
+            return _say_uncertain(getattr(args, side)[0], layout)
     stated = {side: getattr(args, f"{side}_levels") for side in sides}
     choice, _ = _choose_levels(sides, stated)
     for side in sides:
@@ -284,7 +354,7 @@ def run_check(args: argparse.Namespace) -> int:
                 f"{text!r} does not say how many stops it is above the angle's chart.",
                 hint="Give each as IMAGE:STOPS, like over.dpx:+2.", code="check.bracket",
             ) from None  # fmt: skip
-        readings, _ = _read([path], args.angle_encoding, None)
+        readings, _ = _read([path], args.angle_encoding, None, layout)
         bracket.append((readings[read["angle"].levels], step))
     result = check_encoding(read["reference"], read["angle"], bracket)
     if args.json:

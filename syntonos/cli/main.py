@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 from syntonos import __version__
+from syntonos.core.charts import LAYOUTS
 from syntonos.core.errors import ColourError
 from syntonos.core.matching.models import MODELS
 
@@ -48,13 +49,20 @@ def _parser() -> argparse.ArgumentParser:
     }  # fmt: skip
     corners: dict[str, Any] = {
         "nargs": 4, "type": _corner, "metavar": "x,y",
-        "help": "centres of patches 1, 6, 24, 19 in pixels; the first pixel's centre is 0,0",
+        "help": "centres of the first row's first and last patch, the last row's last and first "
+        "(1, 6, 24, 19), in pixels; the first pixel's centre is 0,0",
+    }  # fmt: skip
+    layout: dict[str, Any] = {
+        "default": LAYOUTS[0], "metavar": "LAYOUT",
+        "help": f"{', '.join(LAYOUTS)}, or a layout file (.toml)",
     }  # fmt: skip
     chart = commands.add_parser("chart", help="find and read a colour chart")
     chart.add_argument("images", nargs="+", metavar="IMAGE")
     chart.add_argument("--encoding", required=True, metavar="SLUG")
     chart.add_argument("--levels", **levels)  # type: ignore[arg-type]
     chart.add_argument("--corners", **corners)
+    chart.add_argument("--chart", **layout)
+    chart.add_argument("--all", action="store_true", help="list every chart in the frame")
     chart.add_argument("--json", action="store_true")
 
     match = commands.add_parser("match", help="match an angle to the reference, write a LUT")
@@ -63,6 +71,9 @@ def _parser() -> argparse.ArgumentParser:
         match.add_argument(f"--{side}-encoding", required=True, metavar="SLUG")
         match.add_argument(f"--{side}-levels", **levels)  # type: ignore[arg-type]
         match.add_argument(f"--{side}-corners", **corners)
+        match.add_argument(f"--{side}-bracket", nargs="+", default=[], metavar="IMG",
+                           help="the same chart at other exposures, one image each")  # fmt: skip
+    match.add_argument("--chart", **layout)
     match.add_argument("--model", default="averaged", choices=MODELS)
     match.add_argument("--size", type=int, default=65, choices=(17, 33, 65))
     match.add_argument(
@@ -80,6 +91,7 @@ def _parser() -> argparse.ArgumentParser:
         "--bracket", nargs="+", metavar="IMG:STOPS",
         help="the angle's chart again, so many stops above, like over.dpx:+2",
     )  # fmt: skip
+    check.add_argument("--chart", **layout)
     check.add_argument("--json", action="store_true")
 
     bake = commands.add_parser("bake", help="bake a chain document into a LUT")

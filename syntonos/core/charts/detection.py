@@ -1,4 +1,4 @@
-"""Finding a 24-patch chart in log footage, without knowing curve, levels, exposure or light.
+"""Finding a chart in log footage, without knowing curve, levels, exposure or light.
 
 Blobs that are parallelograms, lattices of blobs, windows of a lattice that the nominal chart
 explains, and a template fitted to the picture. Everything works on the stored code values.
@@ -6,31 +6,38 @@ explains, and a template fitted to the picture. Everything works on the stored c
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.charts.blobs import find_blobs
-from syntonos.core.charts.identity import Identity, identify, sample_cells, score_patches
+from syntonos.core.charts.identity import (
+    Identity,
+    identify,
+    other_turns,
+    sample_cells,
+    score_patches,
+)
 from syntonos.core.charts.lattice import find_lattices
-from syntonos.core.charts.layout import chart_homography
+from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.charts.refine import refine_corners
 from syntonos.core.errors import ChartError
 
 _WIDTHS = (480, 960, 1920)  # most charts are found in the small one, in half the time
 _SURE, _LIKELY = 0.90, 0.85
 _AGREEMENT = 0.6
+_WORTH = 0.75  # candidates below are not looked at
 
 
 @dataclass(frozen=True, slots=True)
 class Detection:
     """A chart that was found."""
 
-    corners: NDArray[np.float64]  # (4, 2) centres of patches 1, 6, 24, 19 in pixels
-    score: float  # share of the codes' variance that the nominal chart explains
-    turned_score: float  # the same for the chart turned by 180 degrees
+    corners: NDArray[np.float64]  # (4, 2) centres of the layout's corner patches in pixels
+    score: float  # share of the codes' variance that the chart explains
+    turned_score: float  # the best of the other ways up
     agreement: float  # of picture and template, edges only
     orientation_certain: bool
 
@@ -67,39 +74,52 @@ def _clean(code: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(cv2.GaussianBlur(small, (0, 0), 0.7 if level < 0.02 else 1.3), np.float32)
 
 
-def _candidates(small: NDArray[np.float32]) -> list[Identity]:
+def _candidates(small: NDArray[np.float32], layout: ChartLayout) -> list[Identity]:
     lattices = find_lattices(find_blobs(small))
-    found = [identity for lattice in lattices for identity in identify(small, lattice)]
+    found = [identity for lattice in lattices for identity in identify(small, lattice, layout)]
     return sorted(found, key=lambda identity: -identity.score)
 
 
-def _judge(code: NDArray[np.float32], found: Identity) -> Detection | None:
-    corners, agreement = refine_corners(code, found.corners)
-    values = sample_cells(code, _CELLS, chart_homography(corners))
+def _judge(code: NDArray[np.float32], found: Identity, layout: ChartLayout) -> Detection | None:
+    corners, agreement = refine_corners(code, found.corners, layout)
+    values = sample_cells(code, places_of(layout), chart_homography(corners, layout))
     if np.isnan(values).any() or agreement < _AGREEMENT:
         return None
-    score, spread = score_patches(values)
-    other, _ = score_patches(values[::-1])
-    if other > score:
-        corners, score, other = np.roll(corners, 2, axis=0), other, score
+    score, spread = score_patches(values, layout)
+    half = score_patches(values[::-1], layout)[0]
+    if half > score:
+        corners, score, values = np.roll(corners, 2, axis=0), half, values[::-1]
+    other = other_turns(values, layout)
     if spread < 0.02:
         return None
-    sure = score >= _SURE or (score >= _LIKELY and score - other >= 0.30 and found.nodes >= 13)
+    sure = score >= _SURE or (
+        score >= _LIKELY and score - other >= 0.30 and found.nodes >= 13 / 24 * len(values)
+    )
     if not sure and score < _LIKELY:
         return None
     return Detection(corners, score, other, agreement, sure and score - other >= 0.15)
 
 
-_CELLS = np.array([(i % 6, i // 6) for i in range(24)], float)
+def _in_full(
+    code: NDArray[np.float32], found: Detection, factor: float, layout: ChartLayout
+) -> Detection:
+    """Return a detection of a resized picture in the picture's own pixels."""
+    # Pixel centres: (x + 1/2) scales, not x.
+    corners = (found.corners + 0.5) / factor - 0.5
+    if factor < 1:
+        corners, _ = refine_corners(_clean(code), corners, layout)
+    return replace(found, corners=corners)
 
 
-def find_chart(code_rgb: NDArray[np.float32]) -> Detection:
-    """Find a 24-patch chart.
+def find_chart(code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24) -> Detection:
+    """Find a chart.
 
     Parameters
     ----------
     code_rgb : (h, w, 3) float32
         Stored code values of one frame, or the mean of several. Any log curve and levels.
+    layout : ChartLayout
+        The chart that is looked for. One of a single row cannot be found.
 
     Returns
     -------
@@ -115,27 +135,60 @@ def find_chart(code_rgb: NDArray[np.float32]) -> Detection:
     unsure: Detection | None = None
     for width in _WIDTHS:
         small, factor = _at_width(code, width)
-        for identity in _candidates(small)[:4]:
-            if identity.score < 0.75:
-                break
-            detection = _judge(small, identity)
+        worth = [i for i in _candidates(small, layout)[:6] if i.score >= _WORTH]
+        judged = [_judge(small, i, layout) for i in worth] if not layout.greys else []
+        if any(judged):
+            # Nothing but the grid itself tells which window is the chart.
+            grid = max((d for d in judged if d), key=lambda d: d.agreement)
+            return _in_full(code, grid, factor, layout)
+        for identity in worth[:4] if layout.greys else []:
+            detection = _judge(small, identity, layout)
             if detection is None:
                 continue
-            # Pixel centres: (x + 1/2) scales, not x.
-            corners = (detection.corners + 0.5) / factor - 0.5
-            if factor < 1:
-                corners, _ = refine_corners(_clean(code), corners)
-            found = Detection(
-                corners, detection.score, detection.turned_score, detection.agreement,
-                detection.orientation_certain,
-            )  # fmt: skip
+            found = _in_full(code, detection, factor, layout)
             if found.orientation_certain:
                 return found
             unsure = unsure if unsure and unsure.score >= found.score else found
     if unsure is not None:
         return unsure
-    raise ChartError(
-        "No 24-patch chart was found.",
+    raise _not_found(layout)
+
+
+def find_charts(
+    code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24, *, most: int = 6
+) -> list[Detection]:
+    """Find all charts of one layout in a frame, the largest first.
+
+    Parameters and errors as in `find_chart`; at all scales, so it takes a few times as long.
+    """
+    code = np.ascontiguousarray(code_rgb, np.float32)
+    found: list[Detection] = []
+    for width in _WIDTHS:
+        small, factor = _at_width(code, width)
+        for identity in _candidates(small, layout)[: 4 * most]:
+            middle = (identity.corners.mean(axis=0) + 0.5) / factor - 0.5
+            if identity.score < _WORTH or len(found) >= most:
+                break
+            if any(_holds(other, middle) for other in found):
+                continue
+            detection = _judge(small, identity, layout)
+            if detection is not None:
+                found.append(_in_full(code, detection, factor, layout))
+    if not found:
+        raise _not_found(layout)
+    return sorted(found, key=lambda d: -cv2.contourArea(d.corners.astype(np.float32)))
+
+
+def _holds(found: Detection, point: NDArray[np.float64]) -> bool:
+    quad = found.corners.astype(np.float32)
+    return cv2.pointPolygonTest(quad, (float(point[0]), float(point[1])), False) >= 0
+
+
+def _not_found(layout: ChartLayout) -> ChartError:
+    kind = "24-patch chart" if layout.name == CHART_24.name else f"chart of {layout.name}"
+    alone = " A single row is not looked for." if min(layout.rows, layout.columns) < 2 else ""
+    return ChartError(
+        f"No {kind} was found.{alone}",
         hint="Use a frame that shows the whole chart, sharp and without glare, or place its four "
         "corners by hand.",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from heapq import heappop, heappush
 
 import cv2
 import numpy as np
@@ -12,6 +13,7 @@ from syntonos.core.charts.layout import project
 
 _LEAST_NODES = 6
 _SNAP = 0.26
+_MOST_NODES, _MOST_STEPS = 400, 16
 _STEPS = [(1, 0), (-1, 0), (0, 1), (0, -1)]
 
 Points = NDArray[np.float64]
@@ -65,19 +67,39 @@ def _basis(blobs: NDArray[np.float64], seed: int, near: NDArray[np.int64]
     return best
 
 
-def _predict(places: dict[tuple[int, int], int], blobs: NDArray[np.float64], at: tuple[int, int],
-             basis: Points) -> tuple[Points, Points]:  # fmt: skip
-    """Return where a grid place should be and the local steps, from what is known nearby."""
-    known = np.array(list(places))
-    points = blobs[list(places.values()), :2]
-    if len(known) >= 7:
-        mat, _ = cv2.findHomography(known.astype(np.float64), points, 0)
-        if mat is not None:
-            three = project(mat, np.array([at, (at[0] + 1, at[1]), (at[0], at[1] + 1)], float))
-            return three[0], three[1:] - three[0]
-    order = np.argsort(((known - at) ** 2).sum(axis=1))[:4]
-    guess = points[order] + (np.array(at) - known[order]) @ basis
-    return np.asarray(guess.mean(axis=0), np.float64), basis
+class _Growth:
+    """A lattice while it grows: its nodes, and where it expects the next ones."""
+
+    def __init__(self, blobs: NDArray[np.float64], seed: int, basis: Points) -> None:
+        self.blobs, self.basis = blobs, basis
+        self.places: dict[tuple[int, int], int] = {(0, 0): seed}
+        self.taken = {seed}
+        self._known = np.zeros((1, 2))
+        self._points = blobs[[seed], :2]
+        self._mat: NDArray[np.float64] | None = None
+        self._fitted = 0
+
+    def add(self, at: tuple[int, int], blob: int) -> None:
+        self.places[at] = blob
+        self.taken.add(blob)
+        self._known = np.concatenate([self._known, [at]])
+        self._points = np.concatenate([self._points, self.blobs[[blob], :2]])
+
+    def expect(self, at: tuple[int, int]) -> tuple[Points, Points]:
+        """Return where a grid place should be and the local steps, from what is known."""
+        count = len(self._known)
+        if count >= 7:
+            # With every few nodes anew, and while there are few, with every one.
+            if self._mat is None or count >= max(self._fitted + 1, 1.12 * self._fitted):
+                self._mat, _ = cv2.findHomography(self._known, self._points, 0)
+                self._fitted = count
+            if self._mat is not None:
+                near = [at, (at[0] + 1, at[1]), (at[0], at[1] + 1)]
+                three = project(self._mat, np.array(near, float))
+                return three[0], three[1:] - three[0]
+        order = np.argsort(((self._known - at) ** 2).sum(axis=1))[:4]
+        guess = self._points[order] + (np.array(at) - self._known[order]) @ self.basis
+        return np.asarray(guess.mean(axis=0), np.float64), self.basis
 
 
 def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
@@ -91,31 +113,36 @@ def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
     found = _basis(blobs, seed, near)
     if found is None:
         return None
-    basis = found[0]
-    places: dict[tuple[int, int], int] = {(0, 0): seed}
-    tried: set[tuple[int, int]] = set()
-    while True:
-        open_places = {(p[0] + a, p[1] + b) for p in places for a, b in _STEPS}
-        open_places -= set(places) | tried
-        if not open_places or len(places) > 400:
-            break
-        at = min(open_places, key=lambda p: p[0] * p[0] + p[1] * p[1])
-        tried.add(at)
-        if max(abs(at[0]), abs(at[1])) > 16:
-            continue
-        want, steps = _predict(places, blobs, at, basis)
+    growth = _Growth(blobs, seed, found[0])
+    places = growth.places
+    # Open places about the seed, the nearest first; one that a new node touches is tried again.
+    heap: list[tuple[int, tuple[int, int]]] = []
+    waiting: set[tuple[int, int]] = set()
+
+    def touch(at: tuple[int, int]) -> None:
+        for a, b in _STEPS:
+            place = (at[0] + a, at[1] + b)
+            fits = max(abs(place[0]), abs(place[1])) <= _MOST_STEPS
+            if fits and place not in places and place not in waiting:
+                waiting.add(place)
+                heappush(heap, (place[0] ** 2 + place[1] ** 2, place))
+
+    touch((0, 0))
+    while heap and len(places) <= _MOST_NODES:
+        at = heappop(heap)[1]
+        waiting.discard(at)
+        want, steps = growth.expect(at)
         pitch = float(np.sqrt(abs(np.linalg.det(steps))))
         if not 3 < pitch < 1e4:
             break
-        candidates = tree.query_ball_point(want, _SNAP * pitch)  # type: ignore[attr-defined]
         candidates = [
-            i for i in candidates
-            if 0.4 < np.sqrt(blobs[i, 2]) / pitch < 1.15 and i not in places.values()
+            i for i in tree.query_ball_point(want, _SNAP * pitch)  # type: ignore[attr-defined]
+            if i not in growth.taken and 0.4 < np.sqrt(blobs[i, 2]) / pitch < 1.15
         ]  # fmt: skip
         if candidates:
             distance = np.hypot(*(blobs[candidates, :2] - want).T)
-            places[at] = int(candidates[int(np.argmin(distance))])
-            tried -= {(at[0] + a, at[1] + b) for a, b in _STEPS}
+            growth.add(at, int(candidates[int(np.argmin(distance))]))
+            touch(at)
     if len(places) < _LEAST_NODES:
         return None
     grid, points = np.array(list(places)), blobs[list(places.values()), :2]

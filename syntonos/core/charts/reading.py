@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography
+from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.encodings import Encoding, decode, levels_scale_offset, take_levels_off
 from syntonos.core.errors import ChartError
 
 CLIPPED, CRUSHED, GLARE = "clipped", "crushed", "glare"
 _LEAST_PIXELS = 12
+_ALIKE = 0.06  # log ratio of channels within which patches pass for neutral
 _FLOOR = 0.0005  # stored code: nothing lower can be in a file
 
 
@@ -51,13 +52,14 @@ class PatchReading:
 class ChartReading:
     """One chart in one clip."""
 
-    corners: tuple[tuple[float, float], ...]  # centres of patches 1, 6, 24, 19
+    corners: tuple[tuple[float, float], ...]  # centres of the layout's corner patches
     encoding: str
     levels: str
     frames: int
     patches: tuple[PatchReading, ...]
     # Where the sensor clips, scene-linear; None where nothing in the frames is clipped.
     clip: float | None = None
+    layout: ChartLayout = CHART_24
 
     @property
     def lin_rgb(self) -> NDArray[np.float64]:
@@ -74,13 +76,13 @@ def _patch_pixels(
     """Return the rows and columns of the pixels inside each patch's sample area."""
     height, width = shape[:2]
     mat = chart_homography(corners, layout)
-    half = layout.sample_half
+    half, grid = layout.sample_half, places_of(layout)
     edge = np.array([[-half, -half], [half, -half], [half, half], [-half, half]])
     inverse = np.linalg.inv(mat)
     found = []
     outside = []
     for i in range(len(layout.names)):
-        centre = np.array([i % layout.columns, i // layout.columns])
+        centre = grid[i]
         quad = (centre + edge) @ mat[:, :2].T + mat[:, 2]
         quad = quad[:, :2] / quad[:, 2:]
         low, high = np.floor(quad.min(axis=0)), np.ceil(quad.max(axis=0))
@@ -240,7 +242,8 @@ def read_chart(
         Stored code values of frames in which chart and camera stand still; they are averaged,
         unclamped, in scene-linear.
     corners : (4, 2) float
-        x, y in pixels of the centres of patches 1, 6, 24, 19; the first pixel's centre is 0, 0.
+        x, y in pixels of the centres of the layout's corner patches (1, 6, 24, 19); the first
+        pixel's centre is 0, 0.
     encoding : Encoding
         What the code values mean.
     levels : {"full", "legal"}
@@ -262,8 +265,9 @@ def read_chart(
     quad = np.asarray(corners, np.float64)
     if quad.shape != (4, 2) or not np.isfinite(quad).all() or not _is_convex(quad):
         raise ChartError(
-            "The four corners do not span a quadrilateral in the order of patches 1, 6, 24, 19.",
-            hint="Place them on the centres of dark skin, bluish green, black and white.",
+            "The four corners do not span a quadrilateral in the order of patches "
+            f"{layout.corner_words()}.",
+            hint="Place them on the centres of these patches, clockwise.",
             code="chart.corners",
         )
     if len({frame.shape for frame in frames}) != 1:
@@ -301,9 +305,10 @@ def read_chart(
     half = np.array(codes) + np.array([[[-0.5]], [[0.5]]]) * _code_step(frames[0], places)
     quanta = np.diff(decode(take_levels_off(half, levels), encoding.curve), axis=0)[0]
     rounding = _rounding(np.array(spreads), quanta)
+    layout = with_neutrals(np.array(lins), layout)
     flat = _collapsed(np.array(lins), np.array(spreads), top, quanta, np.array(equal), layout)
     glared = _glared(places, frames, encoding, levels, np.array(lins))
-    white = float(np.mean(lins[layout.greys[0]]))
+    white = float(np.mean(lins[layout.greys[0]])) if layout.greys else float(np.max(lins))
     centres = [(float(xs.mean()), float(ys.mean())) for ys, xs in places]
     patches = tuple(
         PatchReading(
@@ -335,7 +340,36 @@ def read_chart(
         len(frames),
         patches,
         _clip_level(frames[0], encoding, levels, white),
+        layout,
     )
+
+
+def with_neutrals(lin: NDArray[np.float64], layout: ChartLayout) -> ChartLayout:
+    """Return the layout with its neutrals, found in a reading where the layout names none.
+
+    Neutrals have one chromaticity, whatever the light, and many levels. The patches (n, 3),
+    scene-linear, that gather most levels within six per cent of one chromaticity are taken.
+    """
+    if layout.greys:
+        return layout
+    lit = np.log(np.maximum(lin, 1e-6))
+    place = np.column_stack([lit[:, 0] - lit[:, 1], lit[:, 2] - lit[:, 1]])
+    light = np.log2(np.maximum(lin.mean(axis=1), 1e-6))
+    best: list[int] = []
+    most = 0
+    for i in np.flatnonzero(light > light.max() - 7):
+        alike = np.flatnonzero(
+            (np.hypot(*(place - place[i]).T) < _ALIKE) & (light > light.max() - 7)
+        )
+        steps = len(np.unique(np.round(light[alike] / 0.4)))
+        if (steps, len(alike)) > (most, len(best)):
+            best, most = [int(k) for k in alike], steps
+    if most < 4:
+        return layout
+    greys = sorted(best, key=lambda i: -light[i])
+    top = light[greys[0]]
+    mid = tuple(i for i in greys if -4.2 < light[i] - top < -0.1)
+    return replace(layout, greys=tuple(greys), mid_greys=mid or tuple(greys))
 
 
 def _triple(values: NDArray[np.float64]) -> tuple[float, float, float]:

@@ -7,10 +7,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.charts.identity import sample_cells
-from syntonos.core.charts.layout import chart_homography, project
+from syntonos.core.charts.layout import (
+    CHART_24,
+    ChartLayout,
+    chart_homography,
+    places_of,
+    project,
+)
 
-_GRID = np.array([(i % 6, i // 6) for i in range(24)], float)
 _PER_CELL = 14
+_MOST_POINTS = 6000
 _BLURS = (0.03, 0.055, 0.08, 0.13)
 
 
@@ -44,20 +50,23 @@ def _box(distance: NDArray[np.float64], half: float, blur: float) -> NDArray[np.
     )
 
 
-def _template(points: NDArray[np.float64], half: float, blur: float) -> NDArray[np.float64]:
-    """Return how much of its patch each point (n, 2) in grid units sees, 0 in the gaps."""
-    off = points - np.clip(np.rint(points), 0, [5, 3])
-    return _box(off[:, 0], half, blur) * _box(off[:, 1], half, blur)
+def _sample_points(layout: ChartLayout) -> tuple[NDArray[np.float64], float]:
+    """Return points (n, 2) over the chart in pitches, and their distance."""
+    width, height = layout.columns_at[-1] + 1.17, layout.rows_at[-1] + 1.17
+    step = max(1 / _PER_CELL, float(np.sqrt(width * height / _MOST_POINTS)))
+    x = np.arange(-0.58, layout.columns_at[-1] + 0.59, step)
+    y = np.arange(-0.58, layout.rows_at[-1] + 0.59, step)
+    return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2), step
 
 
-def _sample_points() -> NDArray[np.float64]:
-    x = np.arange(-0.58, 5.59, 1 / _PER_CELL)
-    y = np.arange(-0.58, 3.59, 1 / _PER_CELL)
-    return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+def _nearest(values: NDArray[np.float64], places: tuple[float, ...]) -> NDArray[np.intp]:
+    at = np.array(places)
+    edges = (at[1:] + at[:-1]) / 2
+    return np.searchsorted(edges, values)
 
 
 def refine_corners(
-    code: NDArray[np.float32], corners: NDArray[np.float64]
+    code: NDArray[np.float32], corners: NDArray[np.float64], layout: ChartLayout = CHART_24
 ) -> tuple[NDArray[np.float64], float]:
     """Fit a template of blurred patches to a picture.
 
@@ -66,7 +75,7 @@ def refine_corners(
     code : (h, w, 3) float32
         Log code values.
     corners : (4, 2) float64
-        Centres of patches 1, 6, 24, 19, within about a third of the pitch.
+        Centres of the layout's corner patches, within about a third of the pitch.
 
     Returns
     -------
@@ -75,24 +84,27 @@ def refine_corners(
         Correlation of picture and template after removing each cell's level, 0..1; the frame of
         gaps must be there for it to be high.
     """
-    points = _sample_points()
-    cell = np.clip(np.rint(points), 0, [5, 3]).astype(int)
-    patch = cell[:, 1] * 6 + cell[:, 0]
+    points, distance = _sample_points(layout)
+    grid = places_of(layout)
+    columns, rows = (_nearest(points[:, k], at)
+                     for k, at in enumerate((layout.columns_at, layout.rows_at)))  # fmt: skip
+    patch = rows * layout.columns + columns
+    off = points - grid[patch]
     current = corners.astype(np.float64).copy()
-    pitch = float(np.hypot(*(corners[1] - corners[0])) / 5)
+    pitch = float(np.hypot(*(corners[1] - corners[0])) / layout.columns_at[-1])
     # Edges must be wider than the distance of the samples, or they fall between them.
-    spacing = pitch / _PER_CELL
+    spacing = pitch * distance
     if spacing > 1.0:
         code = _blurred(code, corners, pitch, 0.7 * spacing)
     shapes = [(h, b) for h in (0.36, 0.385, 0.41, 0.44) for b in _BLURS]
 
     def model(quad: NDArray[np.float64], shape: tuple[float, float]
               ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
-        mat = chart_homography(quad)
+        mat = chart_homography(quad, layout)
         seen = _bilinear(code, project(mat, points))
-        levels = sample_cells(code, _GRID, mat)
+        levels = sample_cells(code, grid, mat)
         levels = np.where(np.isnan(levels), 0.0, levels)
-        share = _template(points, *shape)
+        share = _box(off[:, 0], *shape) * _box(off[:, 1], *shape)
         # The gap's level: what is seen where no patch is.
         open_gap = share < 0.15
         gap = np.median(seen[open_gap], axis=0) if open_gap.any() else levels.min(axis=0)
@@ -110,13 +122,13 @@ def refine_corners(
             seen, want = model(current, shape)
             base = (seen - want).ravel()
             weight = 1 / (1 + (base / 0.04) ** 2)
-            columns = []
+            slopes = []
             for i in range(8):
                 moved = current.copy()
                 moved[i // 2, i % 2] += step
                 s, w = model(moved, shape)
-                columns.append(((s - w).ravel() - base) / step)
-            jac = np.stack(columns, axis=1)
+                slopes.append(((s - w).ravel() - base) / step)
+            jac = np.stack(slopes, axis=1)
             normal = (jac * weight[:, None]).T @ jac
             normal += np.eye(8) * 1e-3 * np.trace(normal) / 8
             move = -np.linalg.solve(normal, (jac * weight[:, None]).T @ base).reshape(4, 2)
@@ -132,10 +144,11 @@ def _agreement(
     seen: NDArray[np.float64], want: NDArray[np.float64], patch: NDArray[np.intp]
 ) -> float:
     """Correlate what varies inside the cells: the edges, not the patches' own levels."""
-    count = np.bincount(patch, minlength=24)[:, None]
+    n = int(patch.max()) + 1
+    count = np.bincount(patch, minlength=n)[:, None]
 
     def edges(values: NDArray[np.float64]) -> NDArray[np.float64]:
-        means = np.stack([np.bincount(patch, values[:, c], 24) for c in range(3)], axis=1) / count
+        means = np.stack([np.bincount(patch, values[:, c], n) for c in range(3)], axis=1) / count
         return np.asarray(values - means[patch])
 
     a, b = edges(seen), edges(want)

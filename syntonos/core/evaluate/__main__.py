@@ -8,7 +8,7 @@ import sys
 from dataclasses import asdict
 from pathlib import Path
 
-from syntonos.core.evaluate.cases import draw_cases
+from syntonos.core.evaluate.cases import CLASSES, OTHERS, draw_cases
 from syntonos.core.evaluate.judge import HEADINGS, best_plain, judge_all, table
 
 # Development may look at the first as often as it likes; the other is for a release.
@@ -21,9 +21,11 @@ def main() -> int:
     parser.add_argument("--per-class", type=int, default=20)
     parser.add_argument("--seeds", choices=sorted(_SEEDS), default="development")
     parser.add_argument("--only", help="one class")
+    parser.add_argument("--other-charts", action="store_true", help="than the one of 24 patches")
     parser.add_argument("--json", metavar="FILE", help="write every case's numbers")
     args = parser.parse_args()
-    cases = draw_cases(args.per_class, _SEEDS[args.seeds])
+    classes = OTHERS if args.other_charts else CLASSES
+    cases = draw_cases(args.per_class, _SEEDS[args.seeds], classes)
     if args.only:
         cases = [c for c in cases if c.name == args.only]
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 from typing import Final
@@ -10,11 +10,11 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.charts import ChartReading, read_chart
+from syntonos.core.charts import CHART_24, ChartLayout, ChartReading, find_layout, read_chart
 from syntonos.core.encodings import AP1, decode, find_encoding, gamut_matrix, take_levels_off
 from syntonos.core.evaluate.pairs import balance_for, random_camera
 from syntonos.core.simulate.camera import SimulatedCamera
-from syntonos.core.simulate.chart import chart_image
+from syntonos.core.simulate.chart import chart_image, reflectances_of
 from syntonos.core.simulate.lights import random_light
 from syntonos.core.simulate.objects import measured_objects, random_objects
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
@@ -44,9 +44,10 @@ class Case:
     reference: Side
     angle: Side
     lamp: Spectrum
-    patches: A  # (24, 36) reflectances of the chart that was shot
+    patches: A  # (n, 36) reflectances of the chart that was shot
     frames: int = 3
     pitch: int = 26
+    layout: ChartLayout = CHART_24
 
 
 @cache
@@ -67,7 +68,7 @@ def read_side(case: Case, side: Side, *, levels: str | None = None) -> ChartRead
     raw = camera.expose(case.patches * case.lamp) * 0.95
     for patch, share in side.glare:
         raw[patch] += share
-    picture, centres = chart_image(raw, case.pitch)
+    picture, centres = chart_image(raw, case.pitch, case.layout)
     h, w = picture.shape[:2]
     across, down = np.linspace(-0.5, 0.5, w), np.linspace(-0.5, 0.5, h)
     lit = 1 + side.gradient[0] * across[None, :] + side.gradient[1] * down[:, None]
@@ -77,8 +78,8 @@ def read_side(case: Case, side: Side, *, levels: str | None = None) -> ChartRead
         for _ in range(case.frames)
     ]
     return read_chart(
-        frames, centres[[0, 5, 23, 18]], find_encoding(camera.encoding),
-        levels=levels or side.declared_levels,
+        frames, centres[[i - 1 for i in case.layout.corner_patches]],
+        find_encoding(camera.encoding), levels=levels or side.declared_levels, layout=case.layout,
     )  # fmt: skip
 
 
@@ -228,16 +229,29 @@ def _levels(rng: np.random.Generator, seed: int) -> Case:
     return replace(case, **{side: wrong})
 
 
+def _of_chart(slug: str) -> _Draw:
+    def draw(rng: np.random.Generator, seed: int) -> Case:
+        case = _ordinary(rng, seed, slug, related=bool(rng.random() < 0.5))
+        layout = find_layout(slug)
+        return replace(case, patches=reflectances_of(layout, rng), layout=layout, pitch=20)
+
+    return draw
+
+
 CLASSES: Final[tuple[_Draw, ...]] = (
     _related_daylight, _related_tungsten, _unseen, _off_together, _flare, _glare, _noise, _worn,
     _under, _clipped, _led, _lines, _stage, _twisted, _levels,
 )  # fmt: skip
 
 
-def draw_cases(per_class: int, seed: int) -> list[Case]:
+# Other charts under ordinary conditions; apart from the classes that the targets speak of.
+OTHERS: Final = (_of_chart("grid-140"), _of_chart("double-48"))
+
+
+def draw_cases(per_class: int, seed: int, classes: Sequence[_Draw] = CLASSES) -> list[Case]:
     """Return cases of every class; the same seed gives the same cases."""
     out = []
-    for index, draw in enumerate(CLASSES):
+    for index, draw in enumerate(classes):
         for k in range(per_class):
             number = seed + 1000 * index + k
             out.append(draw(np.random.default_rng(number), number))

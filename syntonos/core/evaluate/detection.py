@@ -9,26 +9,36 @@ import time
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.charts import find_chart, patch_centres
+from syntonos.core.charts import (
+    CHART_24,
+    ChartLayout,
+    find_chart,
+    find_layout,
+    patch_centres,
+    read_layout,
+    turned,
+)
 from syntonos.core.errors import ChartError
 from syntonos.core.evaluate.pairs import balance_for, random_camera
-from syntonos.core.simulate.chart import chart_image, place_chart
+from syntonos.core.simulate.chart import chart_image, place_chart, reflectances_of
 from syntonos.core.simulate.lights import random_light
 from syntonos.core.simulate.objects import random_objects
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
-from syntonos.core.simulate.spectra import chart_reflectances
 
 A = NDArray[np.float64]
 CLASSES: Final = (
     "plain", "turned", "perspective", "small", "covered", "uneven", "under", "over", "coloured",
     "lookalike", "noisy",
 )  # fmt: skip
+# Other charts, under the conditions of the first classes in turn.
+OTHERS: Final = ("grid-140", "double-48", "ramp-20", "ramp-11-double", "own-96")
 _CLOSE = 2.0  # pixels
 
 
@@ -87,12 +97,26 @@ def _grid(rng: np.random.Generator, picture: A, colours: A) -> None:
                           np.asarray(colour).tolist(), -1)  # fmt: skip
 
 
-def _corners(rng: np.random.Generator, kind: str, size: tuple[int, int]) -> A:
+@cache
+def layout_of(kind: str) -> ChartLayout:
+    """Return the chart that a class shows."""
+    if kind == "own-96":
+        rows = ", ".join(str(i) for i in (*range(89, 97),))
+        return read_layout(f"rows = 8\ncolumns = 12\nneutrals = [{rows}]", kind)
+    return find_layout(kind) if kind in OTHERS else CHART_24
+
+
+def _corners(rng: np.random.Generator, kind: str, size: tuple[int, int], layout: ChartLayout) -> A:
     """Return where the chart's outer corners are, clockwise from its top left."""
     width, height = size
     share = 0.06 if kind == "small" else float(rng.uniform(0.12, 0.4))
+    if layout is not CHART_24:
+        share = float(rng.uniform(0.25, 0.55))
     w = share * width
-    box = np.array([[-w, -w * 0.7], [w, -w * 0.7], [w, w * 0.7], [-w, w * 0.7]]) / 2
+    h = 0.7 * w
+    if layout is not CHART_24:
+        h = w * (layout.rows_at[-1] + 2.1) / (layout.columns_at[-1] + 2.1)
+    box = np.array([[-w, -h], [w, -h], [w, h], [-w, h]]) / 2
     degrees = float(rng.uniform(0, 360) if kind == "turned" else rng.normal(0, 6))
     if kind == "perspective":
         # A turn of up to 55 degrees about an upright or a level axis, seen from near.
@@ -110,8 +134,9 @@ def _corners(rng: np.random.Generator, kind: str, size: tuple[int, int]) -> A:
 
 
 def picture_of(kind: str, seed: int) -> tuple[NDArray[np.float32], A]:
-    """Return stored code values of a picture with a chart, and its patches' centres (24, 2)."""
-    rng = np.random.default_rng([seed, CLASSES.index(kind)])
+    """Return stored code values of a picture with a chart, and its patches' centres (n, 2)."""
+    rng = np.random.default_rng([seed, (*CLASSES, *OTHERS).index(kind)])
+    layout = layout_of(kind)
     width = int(rng.choice([960, 1280, 1920]))
     size = (width, width * 9 // 16)
     light = random_light(rng, "stage" if kind == "coloured" else "daylight")
@@ -128,9 +153,9 @@ def picture_of(kind: str, seed: int) -> tuple[NDArray[np.float32], A]:
     if kind == "lookalike":
         for _ in range(4):
             _grid(rng, picture, colours)
-    patches = camera.expose(chart_reflectances() * light) * 0.95
-    corners = _corners(rng, kind, size)
-    picture, centres = place_chart(picture, *chart_image(patches, 60), corners)
+    patches = camera.expose(reflectances_of(layout, rng) * light) * 0.95
+    corners = _corners(rng, kind if layout is CHART_24 else CLASSES[seed % 3], size, layout)
+    picture, centres = place_chart(picture, *chart_image(patches, 60, layout), corners)
     if kind == "covered":
         _cover(rng, picture, centres, colours)
     if kind == "uneven":
@@ -157,13 +182,19 @@ def search(job: tuple[str, int]) -> Found:
     """Look for the chart in one picture."""
     kind, seed = job
     code, centres = picture_of(kind, seed)
+    layout = layout_of(kind)
     start = time.perf_counter()
     try:
-        found = find_chart(code)
+        found = find_chart(code, layout)
     except ChartError:
         return Found(kind, seed, False, False, False, np.inf, time.perf_counter() - start)
     seconds = time.perf_counter() - start
-    miss = np.hypot(*(patch_centres(found.corners) - centres).T)
+    # Where it is asked which way up the chart is, the better answer counts.
+    turns = (0,) if found.orientation_certain else (0, 2)
+    misses = [
+        np.hypot(*(patch_centres(turned(found.corners, k), layout) - centres).T) for k in turns
+    ]
+    miss = min(misses, key=lambda m: float(m.max()))
     pitch = float(np.hypot(*(centres[1] - centres[0])))
     right = bool(miss.max() < 0.5 * pitch)
     return Found(kind, seed, True, found.orientation_certain, right, float(miss.max()), seconds)
@@ -199,7 +230,7 @@ def main() -> int:
     args = parser.parse_args()
     jobs = [
         (kind, args.seed + i)
-        for kind in CLASSES if args.only in (None, kind) for i in range(args.per_class)
+        for kind in (*CLASSES, *OTHERS) if args.only in (None, kind) for i in range(args.per_class)
     ]  # fmt: skip
     with ProcessPoolExecutor(os.cpu_count()) as pool:
         rows = list(pool.map(search, jobs))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel
 from syntonos.core.chain.engine import mix_matrix
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartLayout, ChartReading
 from syntonos.core.evaluate.greys import fit_greys
 from syntonos.core.evaluate.matrix import fit_neutral_matrix
 from syntonos.core.matching.metric import MIX, linear_metric
@@ -25,7 +25,7 @@ Mapping = Callable[[A], A]  # scene-linear AP1 of the angle to the reference's
 def usable(reference: ChartReading, angle: ChartReading) -> list[int]:
     """Return the patches (from 0) that are clipped in neither reading."""
     return [
-        i for i in range(24)
+        i for i in range(len(reference.patches))
         if reference.patches[i].is_usable and angle.patches[i].is_usable
         and min(*reference.patches[i].lin_rgb, *angle.patches[i].lin_rgb) > -1
     ]  # fmt: skip
@@ -55,22 +55,22 @@ def _library(method: str, **how: object) -> Callable[[A, A], Mapping]:
     return fit
 
 
-def white_and_exposure(x: A, y: A, used: list[int]) -> Mapping:
+def white_and_exposure(x: A, y: A, used: list[int], layout: ChartLayout) -> Mapping:
     """Fit gains in mixed AP1 on the mid greys."""
     mixing = mix_matrix(MIX)
-    mids = [used.index(i) for i in CHART_24.mid_greys if i in used]
+    mids = [used.index(i) for i in layout.mid_greys if i in used]
     a, b = np.maximum(x @ mixing.T, 1e-9)[mids], np.maximum(y @ mixing.T, 1e-9)[mids]
     gain = np.exp(np.median(np.log(b / a), axis=0))
     mat = np.linalg.inv(mixing) @ (gain[:, None] * mixing)
     return lambda lin: lin @ mat.T
 
 
-def robust_matrix_with_residual(x: A, y: A, used: list[int]) -> Mapping:
+def robust_matrix_with_residual(x: A, y: A, used: list[int], layout: ChartLayout) -> Mapping:
     """Fit flare, white, a robust neutral-preserving 3x3, and a smooth residual of fixed width."""
     mixing = mix_matrix(MIX)
     mx, my = x @ mixing.T, y @ mixing.T
-    greys = [used.index(i) for i in CHART_24.greys if i in used]
-    mids = [greys.index(used.index(i)) for i in CHART_24.mid_greys if i in used]
+    greys = [used.index(i) for i in layout.greys if i in used]
+    mids = [greys.index(used.index(i)) for i in layout.mid_greys if i in used]
     grey = fit_greys(mx[greys], my[greys], np.full(len(greys), 1e-4), mids)
     a = (mx - grey.angle_flare) / grey.angle_white * 2.0**grey.stops
     b = (my - grey.reference_flare) / grey.reference_white
@@ -104,12 +104,12 @@ def plain_methods(reference: ChartReading, angle: ChartReading) -> dict[str, Map
     used = usable(reference, angle)
     x, y = working(angle)[used], working(reference)[used]
     return {
-        PLAIN[0]: white_and_exposure(x, y, used),
+        PLAIN[0]: white_and_exposure(x, y, used, reference.layout),
         PLAIN[1]: least_squares(x, y),
         PLAIN[2]: _library("Cheung 2004", terms=7)(x, y),
         PLAIN[3]: _library("Finlayson 2015", degree=2)(x, y),
         PLAIN[4]: _library("Vandermonde", degree=2)(x, y),
-        PLAIN[5]: robust_matrix_with_residual(x, y, used),
+        PLAIN[5]: robust_matrix_with_residual(x, y, used, reference.layout),
     }
 
 

@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.engine import mix_matrix
-from syntonos.core.charts.layout import reference_lin
+from syntonos.core.charts.layout import ChartLayout, place_on
 from syntonos.core.matching.bayes import Problem
 from syntonos.core.matching.expected import expected_if
 from syntonos.core.matching.metric import MIX, linear_metric
 from syntonos.core.matching.prior import Prior
-from syntonos.core.matching.rounds import Answer, Readings
+from syntonos.core.matching.rounds import Answer
 
 A = NDArray[np.float64]
 _LEAST = 0.02  # delta E
@@ -30,7 +30,7 @@ class Advice:
 
 
 def advise(
-    answer: Answer, priors: dict[str, Prior], readings: Readings, reasons: dict[int, str]
+    answer: Answer, priors: dict[str, Prior], reasons: dict[int, str], layout: ChartLayout
 ) -> tuple[tuple[Advice, ...], str]:
     """Return what would help, the best first, and in words what limits the match.
 
@@ -40,9 +40,9 @@ def advise(
         Of the model that was chosen.
     priors : dict
         Its priors, by family.
-    readings : Readings
     reasons : dict
         Patches that are left out (from 0), with the reason.
+    layout : ChartLayout
     """
     p = answer.problem
     ideas: list[tuple[str, Problem]] = [
@@ -63,9 +63,9 @@ def advise(
         ("crushed", "Shoot the chart again with more light"),
     ):
         lost = sorted(i for i, reason in reasons.items() if reason.startswith(word))
-        if lost:
+        if lost and layout.nominal is not None:
             named = ", ".join(str(i + 1) for i in lost)
-            ideas.append((f"{text}: patch {named}.", _with_patches(answer, readings, lost)))
+            ideas.append((f"{text}: patch {named}.", _with_patches(answer, layout, lost)))
     found = p, answer.solved
     white = answer.line.reference_white
     gains = [
@@ -77,14 +77,14 @@ def advise(
     return tuple(worth), _limit(answer, priors, worth)
 
 
-def _with_patches(answer: Answer, readings: Readings, lost: list[int]) -> Problem:
+def _with_patches(answer: Answer, layout: ChartLayout, lost: list[int]) -> Problem:
     """Return the problem with patches as they would have been read, about."""
     p = answer.problem
-    nominal = reference_lin() @ mix_matrix(MIX).T
+    nominal = np.array(layout.nominal) @ mix_matrix(MIX).T
     nominal = nominal / (mix_matrix(MIX) @ np.ones(3))
     x = nominal[lost]
     noise = np.repeat(np.median(p.noise, axis=0)[None], len(lost), axis=0)
-    places = np.array([(i % 6 / 5 - 0.5, i // 6 / 3 - 0.5) for i in lost])
+    places = place_on(layout)[lost]
     return replace(
         p,
         x=np.concatenate([p.x, x]),
@@ -99,7 +99,7 @@ def _with_patches(answer: Answer, readings: Readings, lost: list[int]) -> Proble
 
 
 def _limit(answer: Answer, priors: dict[str, Prior], worth: list[Advice]) -> str:
-    """Say what limits: the reading, what 24 patches can tell, or the sensors."""
+    """Say what limits: the reading, what the patches can tell, or the sensors."""
     if worth and worth[0].gain > 0.2 * answer.expected:
         return "The reading limits this match."
     if answer.expected < _HARDLY_SEEN:

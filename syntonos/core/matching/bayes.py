@@ -72,6 +72,7 @@ class Problem:
     extra: A
     weight: A  # (n,) 1 for an ordinary one; variances are divided by it
     taken: dict[str, A] = field(default_factory=dict)
+    is_learned: bool = True  # whether the prior knows how these patches err
 
     @cached_property
     def target(self) -> A:
@@ -228,6 +229,9 @@ class Model:
         patches, weight = self.problem.patches, self.problem.weight
         out = np.eye(3 * len(patches))
         on = patches >= 0
+        if not self.problem.is_learned:
+            out = _usual_cov(known, self.problem.x, on)
+            on = np.zeros(len(patches), bool)
         rows = (np.flatnonzero(on)[:, None] * 3 + np.arange(3)).ravel()
         source = (patches[on][:, None] * 3 + np.arange(3)).ravel()
         out[np.ix_(rows, rows)] = known[np.ix_(source, source)]
@@ -269,6 +273,27 @@ class Model:
         """Return the answer with the greatest evidence."""
         solved = [s for setting in settings for s in self.solve(setting, taus)]
         return max(solved, key=lambda s: s.log_evidence)
+
+
+def _usual_cov(known: A, x: A, on: NDArray[np.bool_]) -> A:
+    """Return (3 n, 3 n) of the errors of a chart's patches that the prior does not know.
+
+    They err like the known chart's colours, greys little; patches of one chromaticity err
+    together by half. Colours x (n, 3) that are not on the chart (`on` false) stand alone.
+    """
+    n = len(x)
+    blocks = known.reshape(24, 3, 24, 3)[np.arange(18), :, np.arange(18), :].mean(axis=0)
+    place = chroma_place(x)
+    chroma = np.hypot(*place.T)
+    size = np.sqrt(0.08 + 0.92 * chroma / (chroma + 0.25))
+    distance = np.hypot(*(place[:, None] - place[None]).transpose(2, 0, 1))
+    alike = 0.45 * np.exp(-((distance / 0.15) ** 2)) + 0.55 * np.eye(n)
+    out = np.einsum("nm,ij->nimj", alike * size[:, None] * size, blocks)
+    out[~on] = 0
+    out[:, :, ~on] = 0
+    for i in np.flatnonzero(~on):
+        out[i, :, i, :] = np.eye(3)
+    return np.asarray(out.reshape(3 * n, 3 * n), np.float64)
 
 
 def parts_of(beta: A) -> dict[str, A]:

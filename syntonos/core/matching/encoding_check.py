@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.engine import mix_matrix, through_match
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.encodings import (
     AP1,
@@ -34,7 +34,7 @@ from syntonos.core.encodings import (
 from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ColourError
 from syntonos.core.matching.fit import FitOptions, MatchFit, fit_match
-from syntonos.core.matching.levels import evidence_of
+from syntonos.core.matching.levels import darkest, evidence_of
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.models import triple
 from syntonos.core.matching.prior import population
@@ -105,7 +105,7 @@ def as_encoded(reading: ChartReading, encoding: Encoding, levels: str) -> ChartR
 
 
 def _greys(reading: ChartReading) -> tuple[list[int], A]:
-    rows = [i for i in CHART_24.greys if reading.patches[i].is_usable]
+    rows = [i for i in reading.layout.greys if reading.patches[i].is_usable]
     lin = reading.lin_rgb @ gamut_matrix(find_encoding(reading.encoding).gamut, AP1).T
     return rows, np.asarray(lin @ AP1_LUMINANCE, np.float64)
 
@@ -118,8 +118,11 @@ def _ramp(reading: ChartReading, reference: ChartReading) -> tuple[float, float]
     if len(both) < 3:
         return 1.0, 0.0
     slope = float(np.polyfit(np.log2(base[both]), np.log2(own[both]), 1)[0])
-    weight = np.array([0.25 if i in CHART_24.greys[-2:] else 1.0 for i in both])
-    off = np.log2(own[both]) - np.log2((reference_lin() @ AP1_LUMINANCE)[both])
+    layout = reference.layout
+    if layout.nominal is None:
+        return slope, 0.0
+    weight = np.array([0.25 if i in darkest(layout) else 1.0 for i in both])
+    off = np.log2(own[both]) - np.log2((reference_lin(layout) @ AP1_LUMINANCE)[both])
     off = off - np.average(off, weights=weight)
     return slope, float(np.sqrt(np.average(off**2, weights=weight)))
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.engine import mix_matrix, through_match
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartLayout, ChartReading
 from syntonos.core.charts.reading import CLIPPED, CRUSHED
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
@@ -28,7 +28,7 @@ from syntonos.core.matching.models import (
     priors_for,
     settings_for,
 )
-from syntonos.core.matching.readings import ColourPair, readings_of, working
+from syntonos.core.matching.readings import ColourPair, readings_of, spread_out, working
 from syntonos.core.matching.rounds import (
     Answer,
     Readings,
@@ -128,21 +128,23 @@ def _left_out(reference: ChartReading, angle: ChartReading, options: FitOptions)
     return reasons
 
 
-def _disagreeing(answer: Answer, used: list[int], suspects: frozenset[int]) -> dict[int, str]:
+def _disagreeing(
+    answer: Answer, used: list[int], readings: Readings, layout: ChartLayout
+) -> dict[int, str]:
     """Return the patches (from 0) that the rounds set aside, with the reason."""
     out: dict[int, str] = {}
 
     def beside(a: int, b: int) -> bool:
         if max(a, b) >= len(used):
             return False
-        (ra, ca), (rb, cb) = divmod(used[a], 6), divmod(used[b], 6)
+        (ra, ca), (rb, cb) = (divmod(used[k], layout.columns) for k in (a, b))
         return abs(ra - rb) <= 1 and abs(ca - cb) <= 1
 
     for row, light in answer.glared.items():
         if row >= len(used):
             continue
         alone = not any(beside(row, other) for other in answer.glared if other != row)
-        if alone and abs(light) < _GLARE_TOLD and row not in suspects:
+        if alone and abs(light) < _GLARE_TOLD and row not in readings.suspects:
             continue
         who = "angle" if light > 0 else "reference"
         out[used[row]] = f"glare in the {who}, {abs(light):.1%} of white"
@@ -177,7 +179,7 @@ def fit_match(
     ------
     FitError
         fit.too_few when fewer than 6 patches are left, fit.no_greys without any grey, fit.model
-        for a model that is not known.
+        for a model that is not known, fit.other_chart when the readings are of different charts.
     """
     options = options or FitOptions()
     if options.model not in MODELS:
@@ -185,12 +187,22 @@ def fit_match(
             f"There is no model {options.model!r}.", hint=f"Choose one of {', '.join(MODELS)}.",
             code="fit.model",
         )  # fmt: skip
+    if (reference.layout.rows_at, reference.layout.columns_at) != (
+        angle.layout.rows_at, angle.layout.columns_at,
+    ):  # fmt: skip
+        raise FitError(
+            f"The reference's chart is one of {reference.layout.name}, the angle's of "
+            f"{angle.layout.name}.",
+            hint="Read the same chart in both.", code="fit.other_chart",
+        )  # fmt: skip
     reasons = _left_out(reference, angle, options)
-    used = [i for i in range(24) if i not in reasons]
+    layout = reference.layout
+    count = len(layout.names)
+    used = [i for i in range(count) if i not in reasons]
     warnings: list[str] = []
     if len(used) < _LEAST:
         raise FitError(
-            f"Only {len(used)} of 24 patches can be used, {_LEAST} are needed for white and "
+            f"Only {len(used)} of {count} patches can be used, {_LEAST} are needed for white and "
             "exposure.",
             hint="Read a frame with the chart below clipping and without glare.",
             code="fit.too_few",
@@ -202,15 +214,20 @@ def fit_match(
             f"Only {len(used)} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
             "white and exposure were matched."
         )
+    elif model != WHITE and len(layout.greys) > count - _LEAST and not options.pairs:
+        model = WHITE
+        warnings.append("This chart has only greys: white and exposure were matched.")
     weights = {number - 1: weight for number, weight in options.weights}
+    used = spread_out(reference, used)
     readings = readings_of(reference, angle, used, weights, options.pairs)
-    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED))
-    reasons |= _disagreeing(answer, used, readings.suspects)
+    settings = {name: settings_for(name, len(used)) for name in MODELS if name != WHITE}
+    answer = run_rounds(readings, priors_for(AVERAGED), settings[AVERAGED])
+    reasons |= _disagreeing(answer, used, readings, layout)
     judge = _Judge(reference, angle, readings, reasons, used)
     judge.even_out(answer)
     answers = {AVERAGED: answer} | {
         name: answer_of(
-            Model(answer.problem, priors_for(name)), settings_for(name), answer.line,
+            Model(answer.problem, priors_for(name)), settings[name], answer.line,
             answer.glared, answer.wild,
         )
         for name in MODELS if name not in (AVERAGED, WHITE)
@@ -226,9 +243,11 @@ def fit_match(
     advice, limit = (
         ((), "Only white and exposure are matched.")
         if model == WHITE
-        else advise(chosen, priors_for(model), readings, reasons)
+        else advise(chosen, priors_for(model), reasons, layout)
     )
-    warnings += _warnings(checks, match, slope, warmth, reasons)
+    warnings += _warnings(checks, match, slope, warmth)
+    if len(reasons) > count / 6:
+        warnings.append(f"{len(reasons)} of {count} patches are left out.")
     return MatchFit(
         match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
         judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
@@ -245,7 +264,7 @@ class _Judge:
         self, reference: ChartReading, angle: ChartReading, readings: Readings,
         reasons: dict[int, str], used: list[int],
     ) -> None:  # fmt: skip
-        self.readings, self.used = readings, used
+        self.readings, self.used, self.layout = readings, used, reference.layout
         self.lin_x, self.lin_y = working(angle), working(reference)
         self.reasons = reasons
         self.white: A = np.linalg.inv(mix_matrix(MIX)) @ reference_white(readings)
@@ -260,7 +279,7 @@ class _Judge:
         return scene_delta_e(lin, self.lin_y, self.white)
 
     def mean(self, values: A) -> float:
-        taken = [i for i in range(24) if i not in self.reasons]
+        taken = [i for i in range(len(values)) if i not in self.reasons]
         return float(values[taken].mean()) if taken else float(values.mean())
 
     def choice(self, answer: Answer, name: str) -> ModelChoice:
@@ -278,11 +297,11 @@ class _Judge:
         predicted = {i: float(answer.left_out[row]) for row, i in enumerate(used)}
         return tuple(
             PatchResidual(
-                i + 1, CHART_24.names[i], float(self.before[i]), float(after[i]),
+                i + 1, self.layout.names[i], float(self.before[i]), float(after[i]),
                 self.reasons.get(i), predicted.get(i),
-                _grey_spread(matched[i], self.lin_y[i]) if i in CHART_24.greys else None,
+                _grey_spread(matched[i], self.lin_y[i]) if i in self.layout.greys else None,
             )
-            for i in range(24)
+            for i in range(len(after))
         )  # fmt: skip
 
     def slope(self, match: Match) -> float:
@@ -291,7 +310,7 @@ class _Judge:
         bright_x = (self.lin_x @ mixing.T - np.array(match.angle_flare)) @ AP1_LUMINANCE
         bright_y = (self.lin_y @ mixing.T - np.array(match.reference_flare)) @ AP1_LUMINANCE
         rows = [
-            i for i in CHART_24.greys[:5]
+            i for i in _but_the_darkest(self.layout)
             if i not in self.reasons and min(bright_x[i], bright_y[i]) > 1e-5
         ]  # fmt: skip
         if len(rows) < 3:
@@ -304,6 +323,11 @@ class _Judge:
         chart_white = 0.88 * float(self.white @ AP1_LUMINANCE)
         share = float(stray @ AP1_LUMINANCE) / chart_white
         return share if abs(share) >= _FLARE_TOLD else 0.0
+
+
+def _but_the_darkest(layout: ChartLayout) -> tuple[int, ...]:
+    """Return the greys without the dark end, which flare bends: five of six."""
+    return layout.greys[: max(3, round(len(layout.greys) * 5 / 6))]
 
 
 def _grey_spread(got: A, want: A) -> float:
@@ -320,9 +344,8 @@ def _white_distance(match: Match) -> tuple[float, float]:
 
 
 def _warnings(
-    checks: tuple[LevelsCheck, LevelsCheck], match: Match, slope: float, warmth: float,
-    reasons: dict[int, str],
-) -> list[str]:  # fmt: skip
+    checks: tuple[LevelsCheck, LevelsCheck], match: Match, slope: float, warmth: float
+) -> list[str]:
     out = [
         f"The grey ramp of the {who} speaks against {check.stated} levels: with {check.likely} "
         f"levels it bends by {min(check.bend_full, check.bend_legal):.2f} stop instead of "
@@ -345,8 +368,6 @@ def _warnings(
             f"The angle is {abs(warmth):.0f} mired too {'warm' if warmth > 0 else 'cool'}: set "
             "its white closer and shoot the chart again."
         )
-    if len(reasons) > 4:
-        out.append(f"{len(reasons)} of 24 patches are left out.")
     return out
 
 

@@ -8,12 +8,12 @@ from itertools import product
 
 import numpy as np
 
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartLayout, ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.encodings import LEVELS, decode, find_encoding, take_levels_off
 from syntonos.core.matching.bayes import Setting
 from syntonos.core.matching.prior import load_priors
-from syntonos.core.matching.readings import readings_of
+from syntonos.core.matching.readings import readings_of, spread_out
 from syntonos.core.matching.rounds import run_rounds
 
 
@@ -40,7 +40,11 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
     the dark end too; so the two darkest patches count a quarter.
     """
     encoding = find_encoding(reading.encoding)
-    greys = [i for i in CHART_24.greys if reading.patches[i].is_usable]
+    layout = reading.layout
+    # Without published steps the ramp alone says nothing of levels.
+    known = layout.greys if layout.nominal is not None else ()
+    greys = [i for i in known if reading.patches[i].is_usable]
+    dark = darkest(layout)
     bends: dict[str, float] = {}
     for levels in LEVELS:
         if len(greys) < 3:
@@ -48,17 +52,22 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
             continue
         code = np.array([reading.patches[i].code_rgb for i in greys])
         lin = decode(take_levels_off(code, levels), encoding.curve).mean(axis=1)
-        weight = np.array([0.25 if i in CHART_24.greys[-2:] else 1.0 for i in greys])
+        weight = np.array([0.25 if i in dark else 1.0 for i in greys])
         if lin.min() <= 0:
             bends[levels] = 9.0
             continue
-        off = np.log2(lin / reference_lin()[greys].mean(axis=1))
+        off = np.log2(lin / reference_lin(layout)[greys].mean(axis=1))
         off -= np.average(off, weights=weight)
         bends[levels] = float(np.sqrt(np.average(off**2, weights=weight)))
     stated = reading.levels
     other = "legal" if stated == "full" else "full"
     doubtful = bends[stated] > 0.10 and bends[other] < 0.5 * bends[stated]
     return LevelsCheck(stated, other if doubtful else stated, bends["full"], bends["legal"])
+
+
+def darkest(layout: ChartLayout) -> tuple[int, ...]:
+    """Return the third of the greys that stray light can bend."""
+    return layout.greys[-max(1, round(len(layout.greys) / 3)) :]
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,10 +119,11 @@ def choose_levels(
 def evidence_of(reference: ChartReading, angle: ChartReading) -> float:
     """Return the log evidence of a match between two readings; 0 where they have too little."""
     used = [
-        i for i in range(24)
+        i for i in range(len(reference.patches))
         if reference.patches[i].is_usable and angle.patches[i].is_usable
         and np.isfinite((*reference.patches[i].lin_rgb, *angle.patches[i].lin_rgb)).all()
     ]  # fmt: skip
-    if len(used) < 6 or not any(i in CHART_24.greys for i in used):
+    if len(used) < 6 or not any(i in reference.layout.greys for i in used):
         return 0.0
+    used = spread_out(reference, used, 24, 8)
     return run_rounds(readings_of(reference, angle, used), load_priors(), _SCOUTS).log_evidence

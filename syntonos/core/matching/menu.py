@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.document import Match
 from syntonos.core.chain.engine import through_match
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartReading
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
 from syntonos.core.matching.metric import scene_delta_e
@@ -65,8 +65,8 @@ def camera_menu(
             hint="Give a step above zero, a sign of 1 or -1, a range of 1 or more.",
             code="menu.step",
         )
-    used = [i for i in range(24) if angle.patches[i].is_usable]
-    greys = [i for i in CHART_24.mid_greys if i in used]
+    used = [i for i, patch in enumerate(angle.patches) if patch.is_usable]
+    greys = [i for i in angle.layout.mid_greys if i in used]
     if len(used) < 12 or not greys:
         raise FitError(
             f"Only {len(used)} patches can be used, 12 and a mid grey are needed.",

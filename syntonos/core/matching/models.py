@@ -13,9 +13,17 @@ from syntonos.core.chain.colour_model import AP1_LUMINANCE, MATRIX, ROOT_2, ROOT
 from syntonos.core.matching.bayes import Setting
 from syntonos.core.matching.metric import MIX
 from syntonos.core.matching.prior import Prior, load_priors
-from syntonos.core.matching.rounds import SMOOTHS, Answer, all_settings, without_roots
+from syntonos.core.matching.rounds import (
+    OFFSETS,
+    SCALES,
+    SMOOTHS,
+    Answer,
+    all_settings,
+    without_roots,
+)
 
 A = NDArray[np.float64]
+_MANY = 36
 AVERAGED: Final = "averaged"
 WHITE: Final = "white"
 # From the simplest to the richest; all but "white" take flare, white and uneven light along.
@@ -37,10 +45,14 @@ def priors_for(model: str) -> dict[str, Prior]:
     return {name: without_roots(prior, kept) for name, prior in load_priors().items()}
 
 
-def settings_for(model: str) -> list[Setting]:
-    """Return what is averaged over for a model."""
+def settings_for(model: str, patches: int = 24) -> list[Setting]:
+    """Return what is averaged over for a model; less where a chart has many patches."""
     smooths = {"matrix": (0.0,), "roots": (0.0,), "smooth": SMOOTHS[1:]}.get(model, SMOOTHS)
-    return [s for s in all_settings(tuple(load_priors())) if s.smooth in smooths]
+    out = [s for s in all_settings(tuple(load_priors())) if s.smooth in smooths]
+    if patches > _MANY:
+        # Many patches say themselves what the prior's spread and the offset would have decided.
+        out = [s for s in out if s.scale in SCALES[1:2] and s.offset in OFFSETS[:3]]
+    return out
 
 
 def triple(values: A) -> tuple[float, float, float]:

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.chain.colour_model import chroma_place
 from syntonos.core.chain.engine import mix_matrix
-from syntonos.core.charts import CHART_24, ChartReading
-from syntonos.core.charts.layout import reference_lin
+from syntonos.core.charts import CHART_24, ChartLayout, ChartReading
+from syntonos.core.charts.layout import place_on
 from syntonos.core.charts.reading import GLARE
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
@@ -18,6 +19,7 @@ from syntonos.core.matching.metric import MIX
 from syntonos.core.matching.rounds import Readings
 
 A = NDArray[np.float64]
+_TOP_GREY = 0.9
 
 
 def working(reading: ChartReading) -> A:
@@ -65,15 +67,17 @@ def readings_of(
     """
     rows = list(used)
     mixing = mix_matrix(MIX)
-    mids = [k for k, i in enumerate(rows) if i in CHART_24.mid_greys]
-    mids = mids or [k for k, i in enumerate(rows) if i in CHART_24.greys]
+    layout = reference.layout
+    mids = [k for k, i in enumerate(rows) if i in layout.mid_greys]
+    mids = mids or [k for k, i in enumerate(rows) if i in layout.greys]
     if not mids:
+        named = ", ".join(str(i + 1) for i in layout.greys[:8]) or "none was found"
         raise FitError(
-            "None of the greys (patches 19 to 24) can be used: they are clipped or left out.",
+            f"None of the greys (patches {named}) can be used: they are clipped or left out.",
             hint="Read a frame with the chart exposed below clipping and without glare.",
             code="fit.no_greys",
         )
-    nominal = (reference_lin() @ AP1.to_xyz[1])[[rows[k] for k in mids]]
+    nominal = grey_luminance(reference)[[rows[k] for k in mids]]
     suspects = frozenset(
         k for k, i in enumerate(rows)
         if GLARE in (*reference.patches[i].flags, *angle.patches[i].flags)
@@ -83,12 +87,56 @@ def readings_of(
              for side in ("angle", "reference")]  # fmt: skip
     spot_cov = [np.einsum("ni,nj,ij->nij", s, s, np.eye(3)) * 1e-4 for s in spots]
     weight = [(weights or {}).get(i, 1.0) for i in rows] + [p.weight for p in pairs]
-    place = [(i % 6 / 5 - 0.5, i // 6 / 3 - 0.5) for i in rows] + [(0.0, 0.0)] * len(pairs)
+    place = np.concatenate([place_on(layout)[rows], np.zeros((len(pairs), 2))])
     return Readings(
         np.concatenate([working(angle)[rows] @ mixing.T, spots[0]]),
         np.concatenate([working(reference)[rows] @ mixing.T, spots[1]]),
         np.concatenate([mixed_cov(angle)[rows], spot_cov[0]]),
         np.concatenate([mixed_cov(reference)[rows], spot_cov[1]]),
-        np.array(place), np.array(rows + [-1] * len(pairs)), mids, nominal, np.array(weight),
-        suspects,
+        place, np.array(rows + [-1] * len(pairs)), mids, nominal, np.array(weight), suspects,
+        is_learned(layout),
     )  # fmt: skip
+
+
+def spread_out(
+    reference: ChartReading, used: list[int], most: int = 64, most_greys: int = 14
+) -> list[int]:
+    """Return at most so many patches that are as different from each other as can be.
+
+    More of them say little more, and take time with their number's cube. Those that do not take
+    part are still judged. Greys come first, one of each level.
+    """
+    if len(used) <= most:
+        return used
+    lin = working(reference)
+    light = np.maximum(lin @ AP1.to_xyz[1], 1e-6)
+    white = np.median(lin[list(reference.layout.mid_greys)], axis=0)
+    place = np.column_stack([0.3 * np.log2(light), chroma_place(np.maximum(lin / white, 1e-4))])
+    greys = [i for i in used if i in reference.layout.greys]
+    chosen = greys[:1] or used[:1]
+    for pool, count in ((greys, most_greys), (used, most)):
+        while len(chosen) < min(count, len(pool)):
+            rest = [i for i in pool if i not in chosen]
+            gap = np.linalg.norm(place[rest][:, None] - place[chosen][None], axis=2).min(axis=1)
+            chosen.append(rest[int(np.argmax(gap))])
+    return sorted(chosen)
+
+
+def is_learned(layout: ChartLayout) -> bool:
+    """Say whether the prior knows this chart's patches: how they err, and together with which."""
+    return layout.names == CHART_24.names
+
+
+def grey_luminance(reading: ChartReading) -> A:
+    """Return the patches' luminances (n,), white 1: published, or as the reading's greys say.
+
+    Without published values the lightest usable grey is taken for a reflectance of 0.9: that sets
+    what 100 per cent means, and nothing else depends on it.
+    """
+    layout = reading.layout
+    if layout.nominal is not None:
+        return np.asarray(np.array(layout.nominal) @ AP1.to_xyz[1], np.float64)
+    light = working(reading) @ AP1.to_xyz[1]
+    usable = [i for i in layout.greys if reading.patches[i].is_usable] or list(layout.greys)
+    top = max((float(light[i]) for i in usable), default=float(light.max()))
+    return np.asarray(light / max(top, 1e-9) * _TOP_GREY, np.float64)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from syntonos.core.charts import ChartReading, PatchReading
+from syntonos.core.charts import CHART_24, ChartLayout, ChartReading, PatchReading
 from syntonos.core.matching.fit import MatchFit
 
 
@@ -14,6 +14,9 @@ def reading_to_json(reading: ChartReading) -> dict[str, Any]:
     """Return a reading as JSON values."""
     plain = asdict(reading)
     plain["corners"] = [list(c) for c in reading.corners]
+    plain["layout"] = {
+        k: list(v) if isinstance(v, tuple) else v for k, v in asdict(reading.layout).items()
+    }
     plain["patches"] = [
         {k: list(v) if isinstance(v, tuple) else v for k, v in asdict(p).items()}
         for p in reading.patches
@@ -41,7 +44,19 @@ def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
     corners = tuple((float(x), float(y)) for x, y in plain["corners"])
     return ChartReading(
         corners, plain["encoding"], plain["levels"], int(plain["frames"]), patches,
-        plain.get("clip"),
+        plain.get("clip"), _layout(plain.get("layout")),
+    )  # fmt: skip
+
+
+def _layout(plain: Mapping[str, Any] | None) -> ChartLayout:
+    if plain is None:
+        return CHART_24  # readings of before other charts were read
+    nominal = plain["nominal"]
+    return ChartLayout(
+        plain["slug"], plain["name"], tuple(plain["columns_at"]), tuple(plain["rows_at"]),
+        tuple(plain["names"]), tuple(plain["greys"]), tuple(plain["mid_greys"]),
+        tuple(plain["skins"]), None if nominal is None else tuple(tuple(v) for v in nominal),
+        float(plain["sample_half"]),
     )  # fmt: skip
 
 

@@ -41,6 +41,7 @@ class Readings:
     nominal: A  # (len(mids),) their published luminance
     weight: A  # (n,)
     suspects: frozenset[int] = frozenset()  # rows that the reading itself says are glared
+    is_learned: bool = True  # whether the prior knows these patches
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,8 +104,9 @@ def _problem(readings: Readings, line: Line, extra: A, taken: dict[str, A]) -> P
     noise = noise + readings.reference_cov / (line.reference_white[:, None] * line.reference_white)
     jac = linear_metric(y, line.reference_white)
     return Problem(
-        x, y, jac, noise, readings.place, readings.patches, extra, readings.weight, taken
-    )
+        x, y, jac, noise, readings.place, readings.patches, extra, readings.weight, taken,
+        readings.is_learned,
+    )  # fmt: skip
 
 
 def _robust(model: Model, solved: Solved, suspects: frozenset[int]

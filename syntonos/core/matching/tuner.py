@@ -8,7 +8,7 @@ import numpy as np
 
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.charts import CHART_24, ChartReading
+from syntonos.core.charts import ChartReading
 from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
 from syntonos.core.matching.fit import bring_to_reference, working
@@ -32,10 +32,12 @@ def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) 
     if match is not None:
         got = bring_to_reference(match, got)
     usable = [
-        i for i in range(24)
+        i for i in range(len(reference.patches))
         if not reference.patches[i].flags and not angle.patches[i].flags
     ]  # fmt: skip
-    mids = [i for i in CHART_24.mid_greys if i in usable] or list(CHART_24.mid_greys)
+    layout = reference.layout
+    mids = [i for i in layout.mid_greys if i in usable] or list(layout.mid_greys)
+    mids = mids or list(range(len(want)))  # no neutral is known: the chart's mean must do
     bright = [np.maximum(v @ AP1_LUMINANCE, 1e-6) for v in (got, want)]
     exposure = float(np.median(np.log2(bright[0][mids] / bright[1][mids])))
     whites = [
@@ -43,11 +45,11 @@ def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) 
                                     1e-4) @ AP1.to_xyz.T)
         for v in (got, want)
     ]  # fmt: skip
-    greys = [i for i in CHART_24.greys if i in usable]
+    greys = [i for i in layout.greys if i in usable]
     slope = 1.0
     if len(greys) >= 3:
         slope = float(np.polyfit(np.log2(bright[1][greys]), np.log2(bright[0][greys]), 1)[0])
-    colours = [i for i in range(18) if i in usable]
+    colours = [i for i in usable if i not in layout.greys]
     chroma = [
         np.hypot(*scene_lab(v[colours], np.median(v[mids] / (v[mids] @ AP1_LUMINANCE)[:, None],
                                                   axis=0))[:, 1:].T)
