@@ -25,7 +25,10 @@ _FIELDS: Final[dict[Kind, tuple[str, str, str]]] = {
 _COLUMNS: Final[dict[Kind, tuple[str, str, str]]] = {
     "xyz": ("x", "y", "z"), "lab": ("l", "a", "b"), "rgb": ("r", "g", "b"),
 }  # fmt: skip
-_HINT = "Give every patch, counted from 1, with XYZ or L*a*b* (CGATS, CSV) or scene-linear r, g, b (CSV)."
+_HINT = (
+    "Give every patch, counted from 1, with XYZ or L*a*b* (CGATS, CSV) or scene-linear r, g, b "
+    "(CSV)."
+)
 
 
 @dataclass(frozen=True, slots=True)

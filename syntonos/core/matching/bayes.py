@@ -296,6 +296,25 @@ def _usual_cov(known: A, x: A, on: NDArray[np.bool_]) -> A:
     return np.asarray(out.reshape(3 * n, 3 * n), np.float64)
 
 
+def information(solved: Solved) -> tuple[A, A]:
+    """Return what the data alone say of theta: precision (36, 36) and precision times mean (36,).
+
+    White, offset and plane are taken out under their own priors.
+    """
+    p, prior = solved.shared.problem, solved.shared.prior_cov
+    # The data's covariance holds the coefficients' part as well: take it off again.
+    noise = solved.lower @ solved.lower.T - solved.shared.side @ p.design.T
+    weighted = np.linalg.solve(noise, np.column_stack([p.design, p.target]))
+    gram = p.design.T @ weighted[:, :-1]
+    pull = p.design.T @ weighted[:, -1]
+    t, rest = _THETA, slice(_THETA.stop, _WIDTH)
+    own = np.linalg.inv(prior[rest, rest])
+    inner = np.linalg.inv(gram[rest, rest] + own)
+    cross = gram[t, rest] @ inner
+    precision = gram[t, t] - cross @ gram[rest, t]
+    return precision, pull[t] - cross @ (pull[rest] + own @ solved.shared.mean[rest])
+
+
 def parts_of(beta: A) -> dict[str, A]:
     """Split an answer (47,) into theta (12, 3), white (3,), offset (3,), plane (5,)."""
     return {

@@ -16,7 +16,7 @@ from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
 from syntonos.core.matching.advice import Advice, advise
-from syntonos.core.matching.bayes import Model
+from syntonos.core.matching.bayes import Model, Setting
 from syntonos.core.matching.levels import LevelsCheck, check_levels
 from syntonos.core.matching.metric import MIX, scene_delta_e
 from syntonos.core.matching.models import (
@@ -24,10 +24,12 @@ from syntonos.core.matching.models import (
     EXPECTED_SCALE,
     MODELS,
     WHITE,
+    kept_for,
     match_of,
     priors_for,
     settings_for,
 )
+from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.readings import ColourPair, readings_of, spread_out, working
 from syntonos.core.matching.rounds import (
     Answer,
@@ -41,6 +43,7 @@ from syntonos.core.matching.rounds import (
 A = NDArray[np.float64]
 _LEAST_FOR_COLOUR = 12
 _LEAST = 6
+_AGAINST_POOL = 3.0  # log evidence
 INTERVAL = 1.75  # the true error lies within times and by this of the expected one, nine in ten
 _FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
 _GLARE_TOLD = 0.02  # share of white; less is told only beside another glared patch
@@ -51,13 +54,15 @@ class FitOptions:
     """What a person may choose.
 
     `model` is one of MODELS; `leave_out` are patches (from 1); `weights` pairs of patch (from 1)
-    and weight, 1 for an ordinary one; `pairs` are colours off the chart seen by both cameras.
+    and weight, 1 for an ordinary one; `pairs` are colours off the chart seen by both cameras;
+    `pool` is `pooled_prior` of the pair's readings in other lights.
     """
 
     model: str = AVERAGED
     leave_out: tuple[int, ...] = ()
     weights: tuple[tuple[int, float], ...] = ()
     pairs: tuple[ColourPair, ...] = ()
+    pool: Prior | None = None  # what this camera pair showed in other lights
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,7 +213,9 @@ def fit_match(
             code="fit.too_few",
         )
     model = options.model
-    if model != WHITE and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
+    if options.pool is not None:
+        pass  # the pair's other lights know the colour: a few greys give white and exposure
+    elif model != WHITE and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
         model = WHITE
         warnings.append(
             f"Only {len(used)} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
@@ -220,14 +227,13 @@ def fit_match(
     weights = {number - 1: weight for number, weight in options.weights}
     used = spread_out(reference, used)
     readings = readings_of(reference, angle, used, weights, options.pairs)
-    settings = {name: settings_for(name, len(used)) for name in MODELS if name != WHITE}
-    answer = run_rounds(readings, priors_for(AVERAGED), settings[AVERAGED])
+    answer, priors, settings = _rounds(readings, options.pool)
     reasons |= _disagreeing(answer, used, readings, layout)
     judge = _Judge(reference, angle, readings, reasons, used)
     judge.even_out(answer)
     answers = {AVERAGED: answer} | {
         name: answer_of(
-            Model(answer.problem, priors_for(name)), settings[name], answer.line,
+            Model(answer.problem, priors[name]), settings[name], answer.line,
             answer.glared, answer.wild,
         )
         for name in MODELS if name not in (AVERAGED, WHITE)
@@ -243,7 +249,7 @@ def fit_match(
     advice, limit = (
         ((), "Only white and exposure are matched.")
         if model == WHITE
-        else advise(chosen, priors_for(model), reasons, layout)
+        else advise(chosen, priors[model], reasons, layout)
     )
     warnings += _warnings(checks, match, slope, warmth)
     if len(reasons) > count / 6:
@@ -255,6 +261,39 @@ def fit_match(
         own.expected * INTERVAL, choices, checks, answer.log_evidence, advice, limit,
         tuple(warnings),
     )  # fmt: skip
+
+
+_Settings = dict[str, list[Setting]]
+
+
+def _rounds(
+    readings: Readings, pool: Prior | None
+) -> tuple[Answer, dict[str, dict[str, Prior]], _Settings]:
+    """Run the rounds; with the other lights' prior, unless this reading speaks against it."""
+    names = [name for name in MODELS if name != WHITE]
+    count = len(readings.angle)
+
+    def under(priors: dict[str, dict[str, Prior]]) -> tuple[Answer, _Settings]:
+        settings = {n: settings_for(n, count, tuple(p)) for n, p in priors.items()}
+        return run_rounds(readings, priors[AVERAGED], settings[AVERAGED]), settings
+
+    learned = {name: priors_for(name) for name in names}
+    if pool is None:
+        return _ordered(under(learned), learned)
+    shared = {name: {"pooled": kept_for(name, pool)} for name in names}
+    other = under(shared)
+    if count < _LEAST_FOR_COLOUR:
+        return _ordered(other, shared)  # so few patches cannot speak against it
+    own = under(learned)
+    if other[0].log_evidence < own[0].log_evidence - _AGAINST_POOL:
+        return _ordered(own, learned)
+    return _ordered(other, shared)
+
+
+def _ordered(
+    found: tuple[Answer, _Settings], priors: dict[str, dict[str, Prior]]
+) -> tuple[Answer, dict[str, dict[str, Prior]], _Settings]:
+    return found[0], priors, found[1]
 
 
 class _Judge:

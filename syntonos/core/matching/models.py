@@ -40,15 +40,21 @@ EXPECTED_SCALE: Final = {WHITE: 1.16, "matrix": 0.69, "roots": 0.84, "smooth": 0
 
 @cache
 def priors_for(model: str) -> dict[str, Prior]:
-    """Return the priors under which a model is fitted."""
+    """Return the learned priors under which a model is fitted."""
+    return {name: kept_for(model, prior) for name, prior in load_priors().items()}
+
+
+def kept_for(model: str, prior: Prior) -> Prior:
+    """Return a prior under which only a model's terms are free."""
     kept = {"matrix": MATRIX, "smooth": MATRIX, "roots": ROOT_2}.get(model, ROOT_3)
-    return {name: without_roots(prior, kept) for name, prior in load_priors().items()}
+    return without_roots(prior, kept)
 
 
-def settings_for(model: str, patches: int = 24) -> list[Setting]:
+def settings_for(model: str, patches: int = 24, families: tuple[str, ...] = ()) -> list[Setting]:
     """Return what is averaged over for a model; less where a chart has many patches."""
     smooths = {"matrix": (0.0,), "roots": (0.0,), "smooth": SMOOTHS[1:]}.get(model, SMOOTHS)
-    out = [s for s in all_settings(tuple(load_priors())) if s.smooth in smooths]
+    names = families or tuple(load_priors())
+    out = [s for s in all_settings(names) if s.smooth in smooths]
     if patches > _MANY:
         # Many patches say themselves what the prior's spread and the offset would have decided.
         out = [s for s in out if s.scale in SCALES[1:2] and s.offset in OFFSETS[:3]]

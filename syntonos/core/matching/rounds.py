@@ -202,10 +202,9 @@ def run_rounds(readings: Readings, priors: dict[str, Prior], settings: Sequence[
     extra = np.zeros((n, 3, 3))
     glared: dict[int, float] = {}
     wild: frozenset[int] = frozenset()
-    families = sorted({s.family for s in settings})
     offsets = sorted({s.offset for s in settings})
     has_smooth = any(s.smooth for s in settings)
-    scouts = [Setting(f, 1.5, o, 0.02 if has_smooth else 0.0) for f in families for o in offsets]
+    scouts = scouts_of(sorted({s.family for s in settings}), offsets, 0.02 if has_smooth else 0.0)
     for turn in range(_ROUNDS):
         plain = Model(_problem(readings, line, np.zeros((n, 3, 3)), taken), priors)
         seen = Model(plain.problem.with_extra(extra), priors)
@@ -218,6 +217,13 @@ def run_rounds(readings: Readings, priors: dict[str, Prior], settings: Sequence[
             line, taken = _moved(line, solved, taken)
     problem = _problem(readings, line, extra, taken)
     return answer_of(Model(problem, priors), settings, line, glared, wild)
+
+
+def scouts_of(
+    families: Sequence[str], offsets: Sequence[float] = OFFSETS, smooth: float = 0.02
+) -> list[Setting]:
+    """Return the few settings that the rounds look with."""
+    return [Setting(family, 1.5, offset, smooth) for family in families for offset in offsets]
 
 
 def answer_of(
