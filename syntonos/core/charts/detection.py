@@ -20,7 +20,7 @@ from syntonos.core.charts.identity import (
     sample_cells,
     score_patches,
 )
-from syntonos.core.charts.lattice import find_lattices
+from syntonos.core.charts.lattice import Lattice, find_lattices
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.charts.refine import refine_corners
 from syntonos.core.errors import ChartError
@@ -29,6 +29,7 @@ _WIDTHS = (480, 960, 1920)  # most charts are found in the small one, in half th
 _SURE, _LIKELY = 0.90, 0.85
 _AGREEMENT = 0.6
 _WORTH = 0.75  # candidates below are not looked at
+_CLEAR = 0.97  # score of a window beside which no other need be looked for
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,9 +75,21 @@ def _clean(code: NDArray[np.float32]) -> NDArray[np.float32]:
     return np.asarray(cv2.GaussianBlur(small, (0, 0), 0.7 if level < 0.02 else 1.3), np.float32)
 
 
-def _candidates(small: NDArray[np.float32], layout: ChartLayout) -> list[Identity]:
-    lattices = find_lattices(find_blobs(small))
-    found = [identity for lattice in lattices for identity in identify(small, lattice, layout)]
+def _candidates(
+    small: NDArray[np.float32], layout: ChartLayout, *, enough: float = 2.0
+) -> list[Identity]:
+    """Return windows that could be the chart, the best first; stop at a score that is enough."""
+    found: list[Identity] = []
+    # Large ones are looked at once they are found, small ones only when there is nothing else.
+    waiting: list[Lattice] = []
+    for lattice in find_lattices(find_blobs(small)):
+        if len(lattice.places) < 0.7 * len(layout.names):
+            waiting.append(lattice)
+            continue
+        found += identify(small, lattice, layout)
+        if any(i.score >= enough for i in found[-2:]):
+            return sorted(found, key=lambda identity: -identity.score)
+    found += [identity for lattice in waiting for identity in identify(small, lattice, layout)]
     return sorted(found, key=lambda identity: -identity.score)
 
 
@@ -135,7 +148,8 @@ def find_chart(code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24) ->
     unsure: Detection | None = None
     for width in _WIDTHS:
         small, factor = _at_width(code, width)
-        worth = [i for i in _candidates(small, layout)[:6] if i.score >= _WORTH]
+        enough = _CLEAR if layout.nominal is not None else 2.0
+        worth = [i for i in _candidates(small, layout, enough=enough)[:6] if i.score >= _WORTH]
         judged = [_judge(small, i, layout) for i in worth] if not layout.greys else []
         if any(judged):
             # Nothing but the grid itself tells which window is the chart.

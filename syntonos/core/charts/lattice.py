@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from heapq import heappop, heappush
 
@@ -154,23 +155,23 @@ def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
     return Lattice(grid, points, np.asarray(mat, np.float64))
 
 
-def find_lattices(blobs: NDArray[np.float64], *, most: int = 60) -> list[Lattice]:
-    """Return lattices, the largest first; a blob seeds only where no large lattice has it yet."""
+def find_lattices(blobs: NDArray[np.float64], *, most: int = 60) -> Iterator[Lattice]:
+    """Yield lattices as they are found; a blob seeds only where no large lattice has it yet."""
     if len(blobs) < 12:
-        return []
+        return
     from scipy.spatial import cKDTree
 
     tree = cKDTree(blobs[:, :2])
     used = np.zeros(len(blobs), bool)
-    found: list[Lattice] = []
+    count = 0
     for seed in range(len(blobs)):
-        if used[seed] or len(found) >= most:
+        if used[seed] or count >= most:
             continue
         lattice = grow(blobs, seed, tree)
         if lattice is None:
             continue
-        found.append(lattice)
+        count += 1
+        yield lattice
         if len(lattice.places) >= 10:
             index = tree.query(lattice.points)[1]
             used[np.asarray(index)] = True
-    return sorted(found, key=lambda lattice: -len(lattice.places))

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cache
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -17,16 +20,17 @@ from syntonos.core.charts.layout import (
 
 _PER_CELL = 14
 _MOST_POINTS = 6000
-_BLURS = (0.03, 0.055, 0.08, 0.13)
+_HALVES, _BLURS = (0.36, 0.385, 0.41, 0.44), (0.03, 0.055, 0.08, 0.13)
+_ROUNDS, _STEPS = 3, 6
 
 
-def _bilinear(code: NDArray[np.float32], points: NDArray[np.float64]) -> NDArray[np.float64]:
+def _bilinear(code: NDArray[np.float32], points: NDArray[np.float64]) -> NDArray[np.float32]:
     x, y = points[:, 0].astype(np.float32), points[:, 1].astype(np.float32)
     out = [
         cv2.remap(code, xs[None], ys[None], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)[0]
         for xs, ys in zip(np.array_split(x, 2), np.array_split(y, 2), strict=True)
     ]
-    return np.concatenate(out).astype(np.float64)
+    return np.concatenate(out)
 
 
 def _blurred(
@@ -50,13 +54,32 @@ def _box(distance: NDArray[np.float64], half: float, blur: float) -> NDArray[np.
     )
 
 
-def _sample_points(layout: ChartLayout) -> tuple[NDArray[np.float64], float]:
-    """Return points (n, 2) over the chart in pitches, and their distance."""
+@dataclass(frozen=True, slots=True)
+class _Template:
+    """What does not depend on the picture: sample points, their patches, and shapes of patches."""
+
+    points: NDArray[np.float64]  # (m, 2) in pitches
+    distance: float  # of neighbouring points, in pitches
+    patch: NDArray[np.intp]  # (m,) the nearest patch
+    shares: tuple[NDArray[np.float32], ...]  # (m,) how much of its patch a point sees, per shape
+
+
+@cache
+def _template(layout: ChartLayout) -> _Template:
     width, height = layout.columns_at[-1] + 1.17, layout.rows_at[-1] + 1.17
     step = max(1 / _PER_CELL, float(np.sqrt(width * height / _MOST_POINTS)))
     x = np.arange(-0.58, layout.columns_at[-1] + 0.59, step)
     y = np.arange(-0.58, layout.rows_at[-1] + 0.59, step)
-    return np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2), step
+    points = np.stack(np.meshgrid(x, y), axis=-1).reshape(-1, 2)
+    columns, rows = (_nearest(points[:, k], at)
+                     for k, at in enumerate((layout.columns_at, layout.rows_at)))  # fmt: skip
+    patch = rows * layout.columns + columns
+    off = points - places_of(layout)[patch]
+    shares = tuple(
+        (_box(off[:, 0], half, blur) * _box(off[:, 1], half, blur)).astype(np.float32)
+        for half in _HALVES for blur in _BLURS
+    )  # fmt: skip
+    return _Template(points, step, patch, shares)
 
 
 def _nearest(values: NDArray[np.float64], places: tuple[float, ...]) -> NDArray[np.intp]:
@@ -84,70 +107,70 @@ def refine_corners(
         Correlation of picture and template after removing each cell's level, 0..1; the frame of
         gaps must be there for it to be high.
     """
-    points, distance = _sample_points(layout)
-    grid = places_of(layout)
-    columns, rows = (_nearest(points[:, k], at)
-                     for k, at in enumerate((layout.columns_at, layout.rows_at)))  # fmt: skip
-    patch = rows * layout.columns + columns
-    off = points - grid[patch]
+    template = _template(layout)
+    grid, patch = places_of(layout), template.patch
     current = corners.astype(np.float64).copy()
     pitch = float(np.hypot(*(corners[1] - corners[0])) / layout.columns_at[-1])
     # Edges must be wider than the distance of the samples, or they fall between them.
-    spacing = pitch * distance
+    spacing = pitch * template.distance
     if spacing > 1.0:
         code = _blurred(code, corners, pitch, 0.7 * spacing)
-    shapes = [(h, b) for h in (0.36, 0.385, 0.41, 0.44) for b in _BLURS]
 
-    def model(quad: NDArray[np.float64], shape: tuple[float, float]
-              ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
-        mat = chart_homography(quad, layout)
-        seen = _bilinear(code, project(mat, points))
-        levels = sample_cells(code, grid, mat)
-        levels = np.where(np.isnan(levels), 0.0, levels)
-        share = _box(off[:, 0], *shape) * _box(off[:, 1], *shape)
+    def seen_at(quad: NDArray[np.float64]) -> NDArray[np.float32]:
+        return _bilinear(code, project(chart_homography(quad, layout), template.points))
+
+    def levels_at(quad: NDArray[np.float64]) -> NDArray[np.float32]:
+        cells = sample_cells(code, grid, chart_homography(quad, layout))
+        return np.nan_to_num(cells).astype(np.float32)
+
+    def wanted(levels: NDArray[np.float32], seen: NDArray[np.float32], shape: int
+               ) -> NDArray[np.float32]:  # fmt: skip
+        share = template.shares[shape]
         # The gap's level: what is seen where no patch is.
         open_gap = share < 0.15
         gap = np.median(seen[open_gap], axis=0) if open_gap.any() else levels.min(axis=0)
-        return seen, gap + share[:, None] * (levels[patch] - gap)
+        return np.asarray(gap + share[:, None] * (levels[patch] - gap), np.float32)
 
-    shape = shapes[6]
-    for round_ in range(3):
-        costs = []
-        for candidate in shapes:
-            seen, want = model(current, candidate)
-            costs.append(float(np.minimum(np.abs(seen - want), 0.1).mean()))
-        shape = shapes[int(np.argmin(costs))]
+    shape = 0
+    for round_ in range(_ROUNDS):
+        seen, levels = seen_at(current), levels_at(current)
+        costs = [
+            float(np.minimum(np.abs(seen - wanted(levels, seen, k)), 0.1).mean())
+            for k in range(len(template.shares))
+        ]
+        shape = int(np.argmin(costs))
         step = max(0.06 * pitch * 0.5**round_, 0.15)
-        for _ in range(6):
-            seen, want = model(current, shape)
-            base = (seen - want).ravel()
+        for _ in range(_STEPS):
+            seen = seen_at(current)
+            base = (seen - wanted(levels_at(current), seen, shape)).ravel()
             weight = 1 / (1 + (base / 0.04) ** 2)
-            slopes = []
+            # The patches' own levels stay: inside a patch, a small move changes nothing.
+            jac = np.empty((len(base), 8), np.float32)
             for i in range(8):
                 moved = current.copy()
                 moved[i // 2, i % 2] += step
-                s, w = model(moved, shape)
-                slopes.append(((s - w).ravel() - base) / step)
-            jac = np.stack(slopes, axis=1)
-            normal = (jac * weight[:, None]).T @ jac
+                jac[:, i] = ((seen_at(moved) - seen) / step).ravel()
+            weighted = jac * weight[:, None]
+            normal = (weighted.T @ jac).astype(np.float64)
             normal += np.eye(8) * 1e-3 * np.trace(normal) / 8
-            move = -np.linalg.solve(normal, (jac * weight[:, None]).T @ base).reshape(4, 2)
+            pull = (weighted.T @ base).astype(np.float64)
+            move = -np.linalg.solve(normal, pull).reshape(4, 2)
             length = float(np.abs(move).max())
             current += move * min(1.0, 0.15 * pitch / max(length, 1e-9))
             if length < 0.01:
                 break
-    seen, want = model(current, shape)
-    return current, _agreement(seen, want, patch)
+    seen = seen_at(current)
+    return current, _agreement(seen, wanted(levels_at(current), seen, shape), patch)
 
 
 def _agreement(
-    seen: NDArray[np.float64], want: NDArray[np.float64], patch: NDArray[np.intp]
+    seen: NDArray[np.float32], want: NDArray[np.float32], patch: NDArray[np.intp]
 ) -> float:
     """Correlate what varies inside the cells: the edges, not the patches' own levels."""
     n = int(patch.max()) + 1
     count = np.bincount(patch, minlength=n)[:, None]
 
-    def edges(values: NDArray[np.float64]) -> NDArray[np.float64]:
+    def edges(values: NDArray[np.float32]) -> NDArray[np.float64]:
         means = np.stack([np.bincount(patch, values[:, c], n) for c in range(3)], axis=1) / count
         return np.asarray(values - means[patch])
 

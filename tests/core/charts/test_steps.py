@@ -64,7 +64,7 @@ def test_discs_rings_and_noise_are_no_patches():
 @pytest.mark.parametrize(("angle", "shear"), [(0, 0), (0.5, 0.2), (-0.8, 0)])
 def test_a_grid_of_squares_grows_into_one_lattice(angle, shear):
     picture, centres = _squares(angle, shear)
-    lattices = find_lattices(find_blobs(picture))
+    lattices = sorted(find_lattices(find_blobs(picture)), key=lambda found: -len(found.places))
     assert lattices
     best = lattices[0]
     assert len(best.places) >= 22
@@ -79,7 +79,7 @@ def test_few_scattered_blobs_make_no_lattice():
     blobs = np.column_stack([rng.uniform(0, 900, (40, 2)), rng.uniform(200, 900, 40),
                              np.full((40, 3), [60.0, 0.0, 60.0])])  # fmt: skip
     assert all(len(lattice.places) < 12 for lattice in find_lattices(blobs))
-    assert find_lattices(blobs[:5]) == []
+    assert list(find_lattices(blobs[:5])) == []
 
 
 @pytest.mark.parametrize("curve", ["s-log3", "logc4", "v-log", "n-log", "bt1886"])
