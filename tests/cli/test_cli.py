@@ -165,7 +165,8 @@ def test_an_uncertain_orientation_is_asked_for(tmp_path, capsys, monkeypatch):
     write_frame(path, shot.frames[0])
     certain = commands.find_chart
     monkeypatch.setattr(
-        commands, "find_chart",
+        commands,
+        "find_chart",
         lambda code, layout: replace(certain(code, layout), orientation_certain=False),
     )
     assert main(["chart", str(path), "--encoding", "logc3"]) == 3

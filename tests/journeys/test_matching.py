@@ -14,7 +14,8 @@ from tests.opencolorio import cube_file, through
 
 
 def _cell(page, letter):
-    return page.locator(f"[data-cell^='{letter}-']")
+    # In the first light; the demo's second one is night.
+    return page.locator(f"[data-cell^='{letter}-']").first
 
 
 def _drawn(page, count):

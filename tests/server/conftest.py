@@ -4,7 +4,7 @@ import pytest
 from django.test import Client
 
 from syntonos.server.footage.services import register_clip
-from syntonos.server.matching import services as matching
+from syntonos.server.matching import readings
 from syntonos.server.productions.services import (
     create_camera,
     create_light,
@@ -32,7 +32,8 @@ def place(db, settings, media, tmp_path):
         cameras[letter] = camera
         for number, kind in (("01", "chart"), ("02", "scene")):
             files = sorted(
-                p.relative_to(MEDIA).as_posix() for p in (media / name).glob(f"*_{number}_*")
+                p.relative_to(MEDIA).as_posix()
+                for p in (media / name).glob(f"{letter}001_{number}_*")
             )
             clips[letter, kind] = register_clip(camera=camera, light=light, kind=kind, files=files)
     return type("Place", (), {"production": production, "light": light, "cameras": cameras,
@@ -46,7 +47,8 @@ def read(place):
     def do(letters="AB"):
         for letter in letters:
             clip = place.clips[letter, "chart"]
-            matching.read(clip, matching.find(clip).corners.tolist(), found_by="search")
+            corners = readings.find(clip).detection.corners.tolist()
+            readings.read(clip, corners, found_by="search")
 
     return do
 

@@ -6,34 +6,41 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from django.http import Http404, HttpRequest
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
 from syntonos.core.chain.engine import to_bytes
-from syntonos.core.charts import CHART_24
+from syntonos.core.charts import ChartLayout
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import MODEL_NAMES, reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
-from syntonos.server.matching import selectors, services
+from syntonos.server.footage.pictures import jpeg
+from syntonos.server.matching import borrowing, readings, selectors, services
+from syntonos.server.matching.areas import Area, AreaPair
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
     AngleOut,
+    BorrowIn,
     ChangeOut,
     EncodingCheckOut,
     FindIn,
     FitIn,
     FoundOut,
+    LayoutIn,
+    LayoutOut,
     MatchOut,
     MenuOut,
+    MergeIn,
+    NeighbourOut,
     ReadIn,
     ReadingOut,
     RestoreIn,
 )
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.productions.models import Camera, Light, Production
 
 router = Router()
 
@@ -57,7 +64,8 @@ def reading_out(row: ChartReading) -> dict[str, Any]:
         "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
         "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,
         "corners": row.data["corners"], "patches": row.data["patches"], "created": row.created,
-        "swatches": _swatches(row),
+        "swatches": _swatches(row), "notes": row.notes,
+        "layout": layout_out(reading_from_json(row.data).layout),
     }  # fmt: skip
 
 
@@ -81,24 +89,98 @@ def match_out(row: Match) -> dict[str, Any]:
         **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
+        "areas": e.get("areas", []), "pool": e.get("pool", False),
+        "target": e["target"]["name"] if "target" in e else None,
+        "borrowed": _borrowed(e.get("borrowed")),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "models": [{**m, "name": MODEL_NAMES[m["model"]]} for m in e.get("models", [])],
     }  # fmt: skip
 
 
+def _borrowed(plain: dict[str, str] | None) -> dict[str, str] | None:
+    return plain and {"kind": plain["kind"], "source": plain["from"], "why": plain["why"]}
+
+
+@router.get("/productions/{production_id}/layouts", response=list[LayoutOut],
+            operation_id="listLayouts")  # fmt: skip
+def list_layouts(request: HttpRequest, production_id: int) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return [layout_out(layout) for layout in readings.layouts_of(production)]
+
+
+@router.post("/productions/{production_id}/layouts", response={201: LayoutOut},
+             operation_id="addLayout")  # fmt: skip
+def add_layout(request: HttpRequest, production_id: int, body: LayoutIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return Status(201, layout_out(readings.add_layout(production, body.name, body.text)))
+
+
+def layout_out(layout: ChartLayout) -> dict[str, Any]:
+    """Return a layout for the API."""
+    return {
+        "slug": layout.slug, "name": layout.name, "columns_at": layout.columns_at,
+        "rows_at": layout.rows_at, "names": layout.names, "greys": layout.greys,
+        "skins": layout.skins, "sample_half": layout.sample_half,
+        "has_values": layout.nominal is not None,
+    }  # fmt: skip
+
+
 @router.post("/clips/{clip_id}/find", response=FoundOut, operation_id="findChart")
 def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
-    found = services.find(_clip(clip_id), body.frames)
+    clip = _clip(clip_id)
+    layout = readings.layout_for(clip.camera.production, body.layout)
+    found = readings.find(clip, body.frames, layout=layout, every=body.every)
+    best = found.detection
     return {
-        "corners": found.corners.tolist(), "orientation_certain": found.orientation_certain,
-        "score": found.score, "turned_score": found.turned_score,
+        "corners": best.corners.tolist(), "orientation_certain": best.orientation_certain,
+        "score": best.score, "turned_score": best.turned_score, "frames": found.frames,
+        "others": [
+            {"corners": d.corners.tolist(), "orientation_certain": d.orientation_certain}
+            for d in found.others
+        ],
     }  # fmt: skip
 
 
 @router.post("/clips/{clip_id}/readings", response={201: ReadingOut}, operation_id="readChart")
 def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
-    row = services.read(_clip(clip_id), body.corners, found_by=body.found_by, frames=body.frames)
+    clip = _clip(clip_id)
+    layout = readings.layout_for(clip.camera.production, body.layout)
+    row = readings.read(
+        clip, body.corners, found_by=body.found_by, frames=body.frames, layout=layout
+    )
     return Status(201, reading_out(row))
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/readings/merge", response={201: ReadingOut},
+             operation_id="mergeReadings")  # fmt: skip
+def merge_readings(request: HttpRequest, light_id: int, camera_id: int, body: MergeIn) -> Any:
+    light, camera = _place(light_id, camera_id)
+    parts = [(part.reading_id, part.stops) for part in body.parts]
+    return Status(201, reading_out(readings.merge(light, camera, parts)))
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/neighbours", response=list[NeighbourOut],
+            operation_id="listNeighbours")  # fmt: skip
+def list_neighbours(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    return [
+        {
+            "kind": n.kind, "light_id": n.light.pk if n.light else None,
+            "light_name": n.light.name if n.light else None,
+            "match_number": n.match.number if n.match else None,
+            "expected": n.expected, "why": n.why,
+        }
+        for n in borrowing.neighbours(*_place(light_id, camera_id))
+    ]  # fmt: skip
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/matches/borrow", response={201: MatchOut},
+             operation_id="borrowMatch")  # fmt: skip
+def borrow_match(request: HttpRequest, light_id: int, camera_id: int, body: BorrowIn) -> Any:
+    light, camera = _place(light_id, camera_id)
+    row = borrowing.borrow(
+        light=light, camera=camera, source_id=body.light_id, base_number=body.base_number
+    )
+    return Status(201, match_out(row))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/matches", response=list[MatchOut],
@@ -110,7 +192,13 @@ def list_matches(request: HttpRequest, light_id: int, camera_id: int) -> Any:
 
 def _request(body: FitIn) -> services.FitRequest:
     weights = tuple((w.patch, w.weight) for w in body.weights)
-    return services.FitRequest(body.model, tuple(body.leave_out), weights, body.base_number)
+    pairs = tuple(
+        AreaPair(Area(**p.reference.dict()), Area(**p.angle.dict()), p.weight) for p in body.areas
+    )
+    return services.FitRequest(
+        body.model, tuple(body.leave_out), weights, pairs, body.pool, body.values,
+        body.values_name, body.base_number,
+    )  # fmt: skip
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/matches/preview", response=ChangeOut,
@@ -147,6 +235,21 @@ def check_encoding(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     return plain
 
 
+@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check/picture",
+            operation_id="candidatePicture", include_in_schema=False)  # fmt: skip
+def candidate_picture(
+    request: HttpRequest, light_id: int, camera_id: int, encoding: str, levels: str,
+    width: int = 320,
+) -> HttpResponse:  # fmt: skip
+    light, camera = _place(light_id, camera_id)
+    disp = services.candidate_picture(
+        light, camera, encoding, levels, width=max(64, min(width, 960))
+    )
+    response = HttpResponse(jpeg(disp), content_type="image/jpeg")
+    response["Cache-Control"] = "private, max-age=60"
+    return response
+
+
 @router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")
 def restore_match(request: HttpRequest, match_id: int, body: RestoreIn) -> Any:
     old = get_object_or_404(Match, pk=match_id)
@@ -160,16 +263,18 @@ def _side(light: Light, camera: Camera, match: Match | None, display: str,
         "encoding_name": find_encoding(camera.encoding).name, "levels": camera.levels,
         "clips": list(Clip.objects.filter(light=light, camera=camera).order_by("kind", "id")),
         "reading": reading_out(reading) if reading else None,
+        "clip_readings": selectors.clip_readings(light.pk, camera.pk),
         "chain": chain_to_json(selectors.chain_for(camera, match, display)),
     }  # fmt: skip
 
 
 def _ramp(base: ChartReading, own: ChartReading) -> list[dict[str, float]]:
-    want, got = (working(reading_from_json(r.data)).mean(axis=1) for r in (base, own))
+    both = [reading_from_json(r.data) for r in (base, own)]
+    want, got = (working(reading).mean(axis=1) for reading in both)
     return [
         {"index": i + 1, "reference": float(np.log2(want[i] / 0.18)),
          "angle": float(np.log2(got[i] / 0.18))}
-        for i in CHART_24.greys if want[i] > 0 and got[i] > 0
+        for i in both[0].layout.greys if want[i] > 0 and got[i] > 0
     ]  # fmt: skip
 
 
@@ -185,7 +290,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     match = selectors.current_match(light.pk, camera)
     status = selectors.status(production, camera, own, base, match)
     newest = selectors.matches_of(light.pk, camera).first()
-    both = (base, own) if base and own else None
+    both = (base, own) if base and own and selectors.same_chart(base, own) else None
     return {
         "production_id": production.pk, "production_name": production.name,
         "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
@@ -199,4 +304,6 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "match": match_out(match) if match else None,
         "newest_number": newest.number if newest else 0,
         "ramp": _ramp(*both) if both else [],
+        "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
+        "layouts": [layout_out(layout) for layout in readings.layouts_of(production)],
     }  # fmt: skip

@@ -13,6 +13,8 @@ class ChartReading(models.Model):
     encoding = models.CharField(max_length=60)
     levels = models.CharField(max_length=5)
     data = models.JSONField()  # the core's reading
+    # What there is to say of its frames, and of which readings it was merged.
+    notes = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -28,6 +30,26 @@ class ChartReading(models.Model):
         return f"reading {self.number} of {self.clip_id}"
 
 
+class ChartLayout(models.Model):
+    """A chart that a person described in a layout file."""
+
+    production = models.ForeignKey(
+        "productions.Production", on_delete=models.PROTECT, related_name="layouts"
+    )
+    slug = models.SlugField(max_length=60)
+    text = models.TextField(max_length=200_000)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["slug"]
+        constraints = [
+            models.UniqueConstraint(fields=["production", "slug"], name="layout_once"),
+        ]
+
+    def __str__(self) -> str:
+        return self.slug
+
+
 class Match(models.Model):
     light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="matches")
     camera = models.ForeignKey(
@@ -39,8 +61,10 @@ class Match(models.Model):
     number = models.PositiveIntegerField()
     is_current = models.BooleanField(default=False)
     reference_reading = models.ForeignKey(
-        ChartReading, on_delete=models.PROTECT, related_name="matches_as_reference"
-    )
+        ChartReading, on_delete=models.PROTECT, related_name="matches_as_reference", null=True,
+        blank=True,
+    )  # fmt: skip
+    # Of another light where the match is borrowed; no reference where the target is values.
     angle_reading = models.ForeignKey(
         ChartReading, on_delete=models.PROTECT, related_name="matches_as_angle"
     )

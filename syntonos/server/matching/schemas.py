@@ -13,8 +13,32 @@ from syntonos.server.footage.schemas import ClipOut
 Point = tuple[float, float]
 
 
+class LayoutOut(Schema):
+    slug: str
+    name: str
+    columns_at: list[float]
+    rows_at: list[float]
+    names: list[str]
+    greys: list[int]  # from 0; none where they are found in each reading
+    skins: list[int]
+    sample_half: float
+    has_values: bool
+
+
+class LayoutIn(Schema):
+    name: str = Field(min_length=1, max_length=120)
+    text: str = Field(max_length=200_000)
+
+
 class FindIn(Schema):
     frames: list[int] | None = None
+    layout: str = "chart-24"
+    every: bool = False
+
+
+class OtherOut(Schema):
+    corners: list[Point]
+    orientation_certain: bool
 
 
 class FoundOut(Schema):
@@ -22,12 +46,46 @@ class FoundOut(Schema):
     orientation_certain: bool
     score: float
     turned_score: float
+    frames: list[int]  # the best ones
+    others: list[OtherOut]
 
 
 class ReadIn(Schema):
     corners: list[Point] = Field(min_length=4, max_length=4)
     found_by: Literal["search", "hand"] = "hand"
     frames: list[int] | None = None
+    layout: str = "chart-24"
+
+
+class PartIn(Schema):
+    reading_id: int
+    stops: float | None = Field(None, ge=-12, le=12)
+
+
+class MergeIn(Schema):
+    parts: list[PartIn] = Field(min_length=2, max_length=9)
+
+
+class BracketPart(Schema):
+    reading: int
+    clip: str
+    stated: float | None
+    stops: float  # as found, above the first
+    bend: float
+
+
+class LeftOutFrame(Schema):
+    frame: int
+    reason: str
+
+
+class ReadingNotes(Schema):
+    moved: float = 0.0
+    is_moving: bool = False
+    left_out_frames: list[LeftOutFrame] = Field(default_factory=list)
+    bracket: list[BracketPart] = Field(default_factory=list)
+    rescued: list[int] = Field(default_factory=list)
+    is_straight: bool = True
 
 
 class PatchOut(Schema):
@@ -51,18 +109,38 @@ class ReadingOut(Schema):
     corners: list[Point]
     patches: list[PatchOut]
     swatches: list[str]  # how the patches look, #rrggbb
+    layout: LayoutOut
+    notes: ReadingNotes
     created: datetime
 
 
 class WeightIn(Schema):
-    patch: int = Field(ge=1, le=24)
+    patch: int = Field(ge=1, le=225)
     weight: float = Field(ge=0.1, le=10)
+
+
+class AreaIn(Schema):
+    clip_id: int
+    x: float = Field(ge=0, le=1)  # shares of the frame's width and height
+    y: float = Field(ge=0, le=1)
+    width: float = Field(gt=0, le=1)
+    height: float = Field(gt=0, le=1)
+
+
+class AreaPairIn(Schema):
+    reference: AreaIn
+    angle: AreaIn
+    weight: float = Field(1.0, ge=0.1, le=10)
 
 
 class FitIn(Schema):
     model: Literal["white", "matrix", "roots", "smooth", "averaged"] = "averaged"
-    leave_out: list[int] = Field(default_factory=list, max_length=24)
-    weights: list[WeightIn] = Field(default_factory=list, max_length=24)
+    leave_out: list[int] = Field(default_factory=list, max_length=225)
+    weights: list[WeightIn] = Field(default_factory=list, max_length=225)
+    areas: list[AreaPairIn] = Field(default_factory=list, max_length=24)
+    pool: bool = False
+    values: str = Field("", max_length=200_000)  # "published", or a table of patch values
+    values_name: str = Field("", max_length=120)
     base_number: int = Field(0, ge=0)
 
 
@@ -77,6 +155,26 @@ class ChangeOut(Schema):
     expected_now: float | None
     clips: list[ClipChangeOut]
     files: list[str]
+
+
+class NeighbourOut(Schema):
+    kind: Literal["same lamps", "nearest", "general"]
+    light_id: int | None
+    light_name: str | None
+    match_number: int | None
+    expected: float | None
+    why: str
+
+
+class BorrowIn(Schema):
+    light_id: int | None  # none: the pair's general matrix
+    base_number: int = Field(0, ge=0)
+
+
+class BorrowedOut(Schema):
+    kind: str
+    source: str
+    why: str
 
 
 class RestoreIn(Schema):
@@ -115,12 +213,16 @@ class MatchOut(Schema):
     model: str
     asked: str  # the model that was asked for: with few patches it is not the one that was fitted
     weights: list[WeightIn]
+    areas: list[AreaPairIn]
+    pool: bool
+    target: str | None  # the name of the values it was fitted to, if not the reference's reading
+    borrowed: BorrowedOut | None
     stops: float
     flare_share: float
     warmth: float
     tint: float
     slope: float
-    before: float
+    before: float | None
     white_only: float
     after: float
     left_one_out: float
@@ -168,6 +270,13 @@ class RampPoint(Schema):
     angle: float
 
 
+class ClipReading(Schema):
+    """The newest reading of a clip, for brackets."""
+
+    clip_id: int
+    reading_id: int
+
+
 class SideOut(Schema):
     camera_id: int
     letter: str
@@ -176,6 +285,7 @@ class SideOut(Schema):
     levels: str
     clips: list[ClipOut]
     reading: ReadingOut | None
+    clip_readings: list[ClipReading]
     chain: dict[str, Any]
 
 
@@ -194,3 +304,5 @@ class AngleOut(Schema):
     match: MatchOut | None
     newest_number: int
     ramp: list[RampPoint]
+    other_lights: int  # lights whose charts of this pair can take part in a fit
+    layouts: list[LayoutOut]

@@ -10,6 +10,7 @@ from django.db.models import QuerySet
 
 from syntonos.core.chain import Chain, Decode, Output, read_chain
 from syntonos.core.chain import Match as MatchStage
+from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
@@ -42,6 +43,15 @@ def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
         ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
         .select_related("clip").order_by("-created", "-id").first()
     )  # fmt: skip
+
+
+def clip_readings(light_id: int, camera_id: int) -> list[dict[str, int]]:
+    """Return each clip's newest reading of a single exposure, for brackets."""
+    rows = ChartReading.objects.filter(
+        clip__light_id=light_id, clip__camera_id=camera_id
+    ).order_by("created", "id")  # fmt: skip
+    newest = {row.clip_id: row for row in rows if not row.notes.get("bracket")}
+    return [{"clip_id": clip, "reading_id": row.pk} for clip, row in newest.items()]
 
 
 def stage_of(match: Match) -> MatchStage:
@@ -77,13 +87,32 @@ class Status:
     next_step: str
 
 
+def is_borrowed(match: Match) -> bool:
+    """Say whether a match was taken over from other lights."""
+    return "borrowed" in match.evidence
+
+
+def target_of(match: Match) -> CoreReading:
+    """Return what a match brings to: the reference's reading, or values."""
+    if match.reference_reading is not None:
+        return reading_from_json(match.reference_reading.data)
+    return reading_from_json(match.evidence["target"]["reading"])
+
+
 def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: ChartReading | None
              ) -> bool:  # fmt: skip
     """Say whether something that the match stands on has changed since."""
     angle = match.angle_reading
+    moved = match.reference_reading_id is not None and base is not None
+    if is_borrowed(match):
+        # It stands on another light's charts until this one has its own.
+        moved = False
+        if own is not None and base is not None:
+            return True
+        own = None
     return (
         (own is not None and own.pk != angle.pk)
-        or (base is not None and base.pk != match.reference_reading_id)
+        or (moved and base is not None and base.pk != match.reference_reading_id)
         or (angle.encoding, angle.levels) != (camera.encoding, camera.levels)
     )
 
@@ -99,40 +128,60 @@ def status(
     if production.reference_camera_id == camera.pk:
         return Status("reference", None, None, None, "none" if own else "read_chart")
     if match is not None:
-        value = float(match.evidence.get("expected") or match.evidence["left_one_out"])
-        before = float(match.evidence["before"])
-        distance = _tuner(match.reference_reading, match.angle_reading, match)
+        value = _value(match)
+        before = match.evidence.get("before")
+        distance = None if is_borrowed(match) else _tuner_cached(match.pk)
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
+        if is_borrowed(match):
+            return Status("borrowed", value, None, None, "read_chart")
         limit = production.tolerance
+        assert value is not None  # noqa: S101 - only borrowed matches have none
         state = "in_tune" if value <= limit else ("close" if value <= 2 * limit else "off")
         return Status(state, value, before, distance, "none")
     if own is None:
         return Status("not_measured", None, None, None, "read_chart")
     if base is None:
         return Status("not_measured", None, None, None, "read_reference")
+    if not same_chart(base, own):
+        return Status("not_measured", None, None, None, "read_chart")
     value = _delta_e(base.pk, own.pk)
     state = "in_tune" if value <= production.tolerance else "off"
-    return Status(state, value, value, _tuner(base, own, None), "fit")
+    return Status(state, value, value, _tuner_before(base.pk, own.pk), "fit")
 
 
-def _tuner(base: ChartReading, own: ChartReading, match: Match | None) -> dict[str, float]:
-    return _tuner_cached(base.pk, own.pk, match.pk if match else None)
+def same_chart(base: ChartReading, own: ChartReading) -> bool:
+    """Say whether two readings are of one kind of chart."""
+    return len(base.data["patches"]) == len(own.data["patches"])
+
+
+def _value(match: Match) -> float | None:
+    value = match.evidence.get("expected")
+    if value is None and not is_borrowed(match):
+        value = match.evidence["left_one_out"]
+    return None if value is None else float(value)
 
 
 # Readings and matches are never changed, so their numbers are good keys for ever.
 @lru_cache(maxsize=4096)
-def _tuner_cached(base_id: int, own_id: int, match_id: int | None) -> dict[str, float]:
+def _tuner_cached(match_id: int) -> dict[str, float]:
+    match = Match.objects.select_related("angle_reading", "reference_reading").get(pk=match_id)
+    own = reading_from_json(match.angle_reading.data)
+    return asdict(tuner_of(target_of(match), own, stage_of(match)))
+
+
+@lru_cache(maxsize=4096)
+def _tuner_before(base_id: int, own_id: int) -> dict[str, float]:
     rows = ChartReading.objects.in_bulk([base_id, own_id])
-    stage = stage_of(Match.objects.get(pk=match_id)) if match_id else None
     base, own = (reading_from_json(rows[i].data) for i in (base_id, own_id))
-    return asdict(tuner_of(base, own, stage))
+    return asdict(tuner_of(base, own, None))
 
 
 @lru_cache(maxsize=4096)
 def _delta_e(base_id: int, own_id: int) -> float:
     rows = ChartReading.objects.in_bulk([base_id, own_id])
-    want, got = (working(reading_from_json(rows[i].data)) for i in (base_id, own_id))
-    mids = want[18:22]
+    both = [reading_from_json(rows[i].data) for i in (base_id, own_id)]
+    want, got = (working(reading) for reading in both)
+    mids = want[list(both[0].layout.mid_greys) or slice(None)]
     white = (mids / mids.mean(axis=1, keepdims=True)).mean(axis=0)
     return float(scene_delta_e(got, want, white).mean())

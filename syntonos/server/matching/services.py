@@ -1,20 +1,21 @@
-"""Reading charts and fitting matches."""
+"""Fitting matches and judging encodings."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 from django.db import models, transaction
+from numpy.typing import NDArray
 
 from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
 from syntonos.core.chain.readback import display_lab
-from syntonos.core.charts import Detection, find_chart, read_chart
+from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import find_encoding
-from syntonos.core.errors import ChartError, FitError
+from syntonos.core.errors import FitError
+from syntonos.core.formats.patch_table import read_patch_table
 from syntonos.core.matching import (
     AVERAGED,
     FitOptions,
@@ -24,54 +25,21 @@ from syntonos.core.matching import (
     reading_from_json,
     reading_to_json,
 )
-from syntonos.core.matching.encoding_check import EncodingCheck, check_encoding
+from syntonos.core.matching.encoding_check import EncodingCheck, as_encoded, check_encoding
+from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
+from syntonos.core.matching.pooled import pooled_prior
+from syntonos.core.matching.readings import ColourPair
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors
+from syntonos.server.matching.areas import AreaPair, colour_of
 from syntonos.server.matching.models import ChartReading, Match
+from syntonos.server.matching.readings import bracket_of
 from syntonos.server.productions.models import Camera, Light
 
-_MOST_FRAMES = 12
 _PREVIEW_WIDTH = 480
-
-
-def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
-    chosen = list(frames) if frames else list(range(min(clip.frame_count, _MOST_FRAMES)))
-    if not chosen or min(chosen) < 0 or max(chosen) >= clip.frame_count:
-        raise ChartError(
-            f"{clip.name} has {clip.frame_count} frames.", hint="Choose frames of the clip.",
-            code="chart.frames",
-        )  # fmt: skip
-    return sorted(set(chosen))[:_MOST_FRAMES]
-
-
-def find(clip: Clip, frames: Sequence[int] | None = None) -> Detection:
-    """Look for the chart in a clip; nothing is stored."""
-    stack = [frame_of(clip, i) for i in _chosen(clip, frames)]
-    return find_chart(np.mean(stack, axis=0, dtype=np.float32))
-
-
-def read(
-    clip: Clip,
-    corners: Sequence[Sequence[float]],
-    *,
-    found_by: str,
-    frames: Sequence[int] | None = None,
-) -> ChartReading:
-    """Read the chart at its corners and keep the reading as the clip's newest."""
-    chosen = _chosen(clip, frames)
-    reading = read_chart(
-        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.camera.encoding),
-        levels=clip.camera.levels,
-    )  # fmt: skip
-    with transaction.atomic():
-        last = clip.readings.aggregate(models.Max("number"))["number__max"] or 0
-        return ChartReading.objects.create(
-            clip=clip, number=last + 1, frames=chosen, found_by=found_by,
-            encoding=reading.encoding, levels=reading.levels, data=reading_to_json(reading),
-        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,10 +49,14 @@ class FitRequest:
     model: str = AVERAGED
     leave_out: tuple[int, ...] = ()
     weights: tuple[tuple[int, float], ...] = ()  # patch (from 1) and weight
+    areas: tuple[AreaPair, ...] = ()  # what both cameras saw beside the chart
+    pool: bool = False  # whether the pair's readings in other lights take part
+    values: str = ""  # "published", or a table of patch values, instead of the reference's reading
+    values_name: str = ""
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 
 
-def _append(match: Match, base_number: int) -> Match:
+def append(match: Match, base_number: int) -> Match:
     """Store a match as the newest and current revision, if its base still is the newest."""
     with transaction.atomic():
         rows = Match.objects.filter(
@@ -104,7 +76,7 @@ def _append(match: Match, base_number: int) -> Match:
     return match
 
 
-def _both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartReading]:
+def both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartReading]:
     """Return the newest readings of the reference and of a camera, as the cameras say now."""
     reference = camera.production.reference_camera
     if reference is None or reference.pk == camera.pk:
@@ -131,10 +103,29 @@ def _both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartRea
     return base, own
 
 
+def own_reading(light: Light, camera: Camera) -> ChartReading:
+    """Return a camera's newest reading in a light."""
+    row = selectors.latest_reading(light.pk, camera.pk)
+    if row is None:
+        raise FitError(
+            f"There is no chart reading of {camera} in {light.name}.",
+            hint="Open the Chart and read it first.", code="fit.no_reading",
+        )  # fmt: skip
+    return row
+
+
 def check(light: Light, camera: Camera) -> EncodingCheck:
     """Say which encodings the charts of a camera and of the reference speak for."""
-    base, own = _both_readings(light, camera)
-    return check_encoding(reading_from_json(base.data), reading_from_json(own.data))
+    base, own = both_readings(light, camera)
+    return check_encoding(
+        reading_from_json(base.data), reading_from_json(_first_of(own).data), bracket_of(own)
+    )
+
+
+def _first_of(row: ChartReading) -> ChartReading:
+    """Return the reading that a bracket was merged onto, or the reading itself."""
+    parts = row.notes.get("bracket")
+    return ChartReading.objects.get(pk=parts[0]["reading"]) if parts else row
 
 
 def menu(light: Light, camera: Camera, *, step: float, most: int, sign: int) -> MenuValues:
@@ -159,15 +150,62 @@ class Change:
     files: list[str]  # that left with the match in force, and would be old
 
 
-def _found(base: ChartReading, own: ChartReading, request: FitRequest) -> MatchFit:
-    options = FitOptions(request.model, request.leave_out, request.weights)
-    return fit_match(reading_from_json(base.data), reading_from_json(own.data), options)
+def other_rows(light: Light, camera: Camera) -> list[tuple[Light, ChartReading, ChartReading]]:
+    """Return the readings of the reference and a camera in other lights, as they are taken now."""
+    out = []
+    for other in camera.production.lights.exclude(pk=light.pk):
+        try:
+            base, own = both_readings(other, camera)
+        except FitError:
+            continue
+        if selectors.same_chart(base, own):
+            out.append((other, base, own))
+    return out
+
+
+def other_pairs(light: Light, camera: Camera) -> list[tuple[Light, CoreReading, CoreReading]]:
+    """Return the same, as the core takes them."""
+    return [
+        (other, reading_from_json(base.data), reading_from_json(own.data))
+        for other, base, own in other_rows(light, camera)
+    ]
+
+
+def _target(light: Light, camera: Camera, request: FitRequest, own: CoreReading) -> CoreReading:
+    """Return values as a reading, of the chart that was read."""
+    if request.values == "published":
+        return published_reading(own.layout)
+    table = read_patch_table(request.values.encode(), patches=len(own.patches))
+    return reading_of_table(table, own.layout)
+
+
+def _found(
+    light: Light, camera: Camera, request: FitRequest
+) -> tuple[MatchFit, ChartReading | None, ChartReading, CoreReading]:
+    """Fit as asked; returns the fit, the readings' rows, and what was the target."""
+    pool = None
+    if request.values:
+        base, own = None, own_reading(light, camera)
+        angle = reading_from_json(own.data)
+        target = _target(light, camera, request, angle)
+    else:
+        base, own = both_readings(light, camera)
+        target, angle = reading_from_json(base.data), reading_from_json(own.data)
+        if request.pool:
+            pool = pooled_prior([(r, a) for _, r, a in other_pairs(light, camera)])
+    reference = camera.production.reference_camera
+    pairs = tuple(
+        ColourPair(colour_of(light, camera, p.angle), colour_of(light, reference, p.reference),
+                   p.weight)
+        for p in request.areas if reference is not None
+    )  # fmt: skip
+    options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool)
+    return fit_match(target, angle, options), base, own, target
 
 
 def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     """Say what a fit would change: by how much, in which clips, and which files it makes old."""
-    base, own = _both_readings(light, camera)
-    found = _found(base, own, request)
+    found, *_ = _found(light, camera, request)
     current = selectors.current_match(light.pk, camera)
     if current is None:
         return Change(found.expected, None, [], [])
@@ -188,17 +226,53 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
 
 def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     """Fit the camera to the reference in a light, as a new revision."""
-    base, own = _both_readings(light, camera)
     # The fit stays outside the transaction: it takes a while and touches no rows.
-    found = _found(base, own, request)
+    found, base, own, target = _found(light, camera, request)
     chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
-    asked = {"weights": request.weights, "asked": request.model}
+    evidence = fit_to_json(found) | {
+        "weights": request.weights, "asked": request.model, "pool": request.pool,
+        "areas": [asdict(pair) for pair in request.areas],
+    }  # fmt: skip
+    if base is None:
+        name = "published values" if request.values == "published" else request.values_name
+        evidence["target"] = {"name": name, "reading": reading_to_json(target)}
+    evidence["warnings"] = [*_reading_warnings(base, own), *evidence["warnings"]]
     match = Match(
-        light=light, camera=camera, reference=base.clip.camera, reference_reading=base,
-        angle_reading=own,
-        chain=chain_to_json(chain), evidence=fit_to_json(found) | asked,
+        light=light, camera=camera, reference=camera.production.reference_camera,
+        reference_reading=base, angle_reading=own, chain=chain_to_json(chain), evidence=evidence,
     )  # fmt: skip
-    return _append(match, request.base_number)
+    return append(match, request.base_number)
+
+
+def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]:
+    """Return what the readings themselves warn of."""
+    out = []
+    for who, row in (("reference", base), ("angle", own)):
+        if row is None:
+            continue
+        if row.notes.get("is_moving"):
+            out.append(
+                f"The chart of the {who} moves by up to {row.notes['moved']:.0f} pixels: only "
+                f"{len(row.frames)} frames could be used. Hold it still, or fix it to a stand."
+            )
+        if row.notes.get("is_straight") is False:
+            out.append(
+                f"The exposures of the {who}'s bracket disagree from patch to patch: its encoding "
+                "or levels may be others."
+            )
+    return out
+
+
+def candidate_picture(
+    light: Light, camera: Camera, slug: str, levels: str, *, width: int
+) -> NDArray[np.float32]:
+    """Return the angle's chart clip as it would look, were it encoded so and matched."""
+    base, own = both_readings(light, camera)
+    encoding = find_encoding(slug)
+    seen = as_encoded(reading_from_json(own.data), encoding, levels)
+    match = fit_match(reading_from_json(base.data), seen).match
+    chain = Chain(Decode(encoding.slug, levels), Output(camera.production.display), match=match)
+    return run(compile_chain(chain), frame_of(own.clip, 0, width), threads=2)
 
 
 def restore(old: Match, *, base_number: int) -> Match:
@@ -208,4 +282,4 @@ def restore(old: Match, *, base_number: int) -> Match:
         reference_reading=old.reference_reading, angle_reading=old.angle_reading, chain=old.chain,
         evidence=old.evidence, restored_from=old,
     )  # fmt: skip
-    return _append(again, base_number)
+    return append(again, base_number)

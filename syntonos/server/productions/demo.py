@@ -5,8 +5,15 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import transaction
 
-from syntonos.core.simulate.foundry.footage import clip_files, demo_cameras, write_footage
+from syntonos.core.simulate.foundry.footage import (
+    CLIPS,
+    LIGHTS,
+    clip_files,
+    demo_cameras,
+    write_footage,
+)
 from syntonos.server.footage.services import register_clip
+from syntonos.server.matching import readings
 from syntonos.server.matching import services as matching
 from syntonos.server.productions.models import Production
 from syntonos.server.productions.services import (
@@ -25,10 +32,10 @@ def ensure_demo() -> bool:
         return False
     with transaction.atomic():
         production = create_production(name=NAME)
-        light = create_light(
-            production,
-            {"name": "Foundry", "conditions": "roof light, window, furnace glow; about 5700 K"},
-        )
+        lights = [
+            create_light(production, {"name": row.name, "conditions": row.conditions})
+            for row in LIGHTS
+        ]
         clips = {}
         cameras = {}
         for demo in demo_cameras():
@@ -38,17 +45,17 @@ def ensure_demo() -> bool:
                  "levels": demo.camera.levels},
             )  # fmt: skip
             cameras[demo.letter] = camera
-            for kind in ("chart", "scene"):
-                name, files = clip_files(demo, kind)
-                clips[demo.letter, kind] = register_clip(
-                    camera=camera, light=light, kind=kind, name=name,
-                    files=[f"bellfounders/{demo.name}/{file}" for file in files],
+            for clip in (c for c in CLIPS if c.letter == demo.letter):
+                clips[clip.letter, clip.day, clip.number] = register_clip(
+                    camera=camera, light=lights[clip.day - 1], kind=clip.kind, name=clip.reel,
+                    files=[f"bellfounders/{demo.name}/{name}" for name in clip_files(demo, clip)],
                 )  # fmt: skip
         # C is done already, so that the Board shows both ends of the work; B is left to do.
         for letter in ("A", "C"):
-            clip = clips[letter, "chart"]
-            matching.read(clip, matching.find(clip).corners.tolist(), found_by="search")
+            row = clips[letter, 1, 1]
+            found = readings.find(row)
+            readings.read(row, found.detection.corners.tolist(), found_by="search")
         camera = cameras["C"]
         camera.production.refresh_from_db()
-        matching.fit(light=light, camera=camera, request=matching.FitRequest())
+        matching.fit(light=lights[0], camera=camera, request=matching.FitRequest())
     return True

@@ -96,7 +96,7 @@ class CellOut(Schema):
     camera_id: int
     clip: ClipOut | None
     chart_clip: ClipOut | None
-    state: Literal["reference", "in_tune", "close", "off", "stale", "not_measured"]
+    state: Literal["reference", "in_tune", "close", "off", "stale", "not_measured", "borrowed"]
     delta_e: float | None
     before: float | None
     tuner: TunerOut | None

@@ -25,7 +25,7 @@ class Cell:
     camera_id: int
     clip: Clip | None
     chart_clip: Clip | None
-    state: str  # reference, in_tune, close, off, stale, not_measured
+    state: str  # reference, in_tune, close, off, stale, not_measured, borrowed
     delta_e: float | None
     before: float | None
     tuner: dict[str, float] | None

@@ -8,6 +8,7 @@ from syntonos.core.media import read_frame
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.foundry import VIEWS, build_scene, render_light
 from syntonos.core.simulate.foundry.footage import (
+    CLIPS,
     FRAMES,
     PLATES,
     clip_files,
@@ -151,10 +152,11 @@ def test_a_small_tile_rendered_again_is_the_plate():
 
 def test_a_clip_flickers_and_its_noise_is_new_in_every_frame():
     demo = demo_cameras()[2]
-    frames = develop(demo, "scene")
-    reel, names = clip_files(demo, "scene")
+    clip = next(c for c in CLIPS if (c.letter, c.kind, c.day) == (demo.letter, "scene", 1))
+    frames = develop(demo, clip)
+    names = clip_files(demo, clip)
     assert len(frames) == len(names) == FRAMES
-    assert all(name.startswith(reel) for name in names)
+    assert all(name.startswith(clip.reel) for name in names)
     assert np.abs(frames[0] - frames[1]).mean() > 1e-4
     assert frames[0].shape == (540, 960, 3)
     # 10 bit at legal levels: nothing below 64 but noise, nothing above 940.

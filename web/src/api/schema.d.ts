@@ -176,6 +176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/matches/borrow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Borrow Match */
+        post: operations["borrowMatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/matches/preview": {
         parameters: {
             query?: never;
@@ -204,6 +221,40 @@ export interface paths {
         get: operations["cameraMenu"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Neighbours */
+        get: operations["listNeighbours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/readings/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Merge Readings */
+        post: operations["mergeReadings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -330,6 +381,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Layouts */
+        get: operations["listLayouts"];
+        put?: never;
+        /** Add Layout */
+        post: operations["addLayout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/lights": {
         parameters: {
             query?: never;
@@ -361,6 +430,8 @@ export interface components {
         /** AngleOut */
         AngleOut: {
             angle: components["schemas"]["SideOut"];
+            /** Layouts */
+            layouts: components["schemas"]["LayoutOut"][];
             /** Light Id */
             light_id: number;
             /** Light Name */
@@ -370,6 +441,8 @@ export interface components {
             newest_number: number;
             /** Next Step */
             next_step: string;
+            /** Other Lights */
+            other_lights: number;
             /** Production Id */
             production_id: number;
             /** Production Name */
@@ -390,6 +463,29 @@ export interface components {
                 [key: string]: number;
             } | null;
         };
+        /** AreaIn */
+        AreaIn: {
+            /** Clip Id */
+            clip_id: number;
+            /** Height */
+            height: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /** AreaPairIn */
+        AreaPairIn: {
+            angle: components["schemas"]["AreaIn"];
+            reference: components["schemas"]["AreaIn"];
+            /**
+             * Weight
+             * @default 1
+             */
+            weight: number;
+        };
         /** BoardOut */
         BoardOut: {
             /** Cameras */
@@ -399,6 +495,38 @@ export interface components {
             /** Lights */
             lights: components["schemas"]["LightOut"][];
             production: components["schemas"]["ProductionOut"];
+        };
+        /** BorrowIn */
+        BorrowIn: {
+            /**
+             * Base Number
+             * @default 0
+             */
+            base_number: number;
+            /** Light Id */
+            light_id: number | null;
+        };
+        /** BorrowedOut */
+        BorrowedOut: {
+            /** Kind */
+            kind: string;
+            /** Source */
+            source: string;
+            /** Why */
+            why: string;
+        };
+        /** BracketPart */
+        BracketPart: {
+            /** Bend */
+            bend: number;
+            /** Clip */
+            clip: string;
+            /** Reading */
+            reading: number;
+            /** Stated */
+            stated: number | null;
+            /** Stops */
+            stops: number;
         };
         /** CameraChange */
         CameraChange: {
@@ -499,7 +627,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "reference" | "in_tune" | "close" | "off" | "stale" | "not_measured";
+            state: "reference" | "in_tune" | "close" | "off" | "stale" | "not_measured" | "borrowed";
             tuner: components["schemas"]["TunerOut"] | null;
         };
         /** ChangeOut */
@@ -567,6 +695,16 @@ export interface components {
             name: string;
             /** Width */
             width: number;
+        };
+        /**
+         * ClipReading
+         * @description The newest reading of a clip, for brackets.
+         */
+        ClipReading: {
+            /** Clip Id */
+            clip_id: number;
+            /** Reading Id */
+            reading_id: number;
         };
         /** DifferenceOut */
         DifferenceOut: {
@@ -658,11 +796,23 @@ export interface components {
         };
         /** FindIn */
         FindIn: {
+            /**
+             * Every
+             * @default false
+             */
+            every: boolean;
             /** Frames */
             frames?: number[] | null;
+            /**
+             * Layout
+             * @default chart-24
+             */
+            layout: string;
         };
         /** FitIn */
         FitIn: {
+            /** Areas */
+            areas?: components["schemas"]["AreaPairIn"][];
             /**
              * Base Number
              * @default 0
@@ -676,6 +826,21 @@ export interface components {
              * @enum {string}
              */
             model: "white" | "matrix" | "roots" | "smooth" | "averaged";
+            /**
+             * Pool
+             * @default false
+             */
+            pool: boolean;
+            /**
+             * Values
+             * @default
+             */
+            values: string;
+            /**
+             * Values Name
+             * @default
+             */
+            values_name: string;
             /** Weights */
             weights?: components["schemas"]["WeightIn"][];
         };
@@ -695,12 +860,51 @@ export interface components {
                 number,
                 number
             ][];
+            /** Frames */
+            frames: number[];
             /** Orientation Certain */
             orientation_certain: boolean;
+            /** Others */
+            others: components["schemas"]["OtherOut"][];
             /** Score */
             score: number;
             /** Turned Score */
             turned_score: number;
+        };
+        /** LayoutIn */
+        LayoutIn: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
+        /** LayoutOut */
+        LayoutOut: {
+            /** Columns At */
+            columns_at: number[];
+            /** Greys */
+            greys: number[];
+            /** Has Values */
+            has_values: boolean;
+            /** Name */
+            name: string;
+            /** Names */
+            names: string[];
+            /** Rows At */
+            rows_at: number[];
+            /** Sample Half */
+            sample_half: number;
+            /** Skins */
+            skins: number[];
+            /** Slug */
+            slug: string;
+        };
+        /** LeftOutFrame */
+        LeftOutFrame: {
+            /** Frame */
+            frame: number;
+            /** Reason */
+            reason: string;
         };
         /** LightChange */
         LightChange: {
@@ -744,10 +948,13 @@ export interface components {
             advice: components["schemas"]["AdviceOut"][];
             /** After */
             after: number;
+            /** Areas */
+            areas: components["schemas"]["AreaPairIn"][];
             /** Asked */
             asked: string;
             /** Before */
-            before: number;
+            before: number | null;
+            borrowed: components["schemas"]["BorrowedOut"] | null;
             /**
              * Created
              * Format: date-time
@@ -781,6 +988,8 @@ export interface components {
             models: components["schemas"]["ModelOut"][];
             /** Number */
             number: number;
+            /** Pool */
+            pool: boolean;
             /** Residuals */
             residuals: components["schemas"]["ResidualOut"][];
             /** Restored From */
@@ -789,6 +998,8 @@ export interface components {
             slope: number;
             /** Stops */
             stops: number;
+            /** Target */
+            target: string | null;
             /** Tint */
             tint: number;
             /** Warmth */
@@ -815,6 +1026,11 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /** MergeIn */
+        MergeIn: {
+            /** Parts */
+            parts: components["schemas"]["PartIn"][];
+        };
         /** ModelOut */
         ModelOut: {
             /** After */
@@ -827,6 +1043,41 @@ export interface components {
             model: string;
             /** Name */
             name: string;
+        };
+        /** NeighbourOut */
+        NeighbourOut: {
+            /** Expected */
+            expected: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "same lamps" | "nearest" | "general";
+            /** Light Id */
+            light_id: number | null;
+            /** Light Name */
+            light_name: string | null;
+            /** Match Number */
+            match_number: number | null;
+            /** Why */
+            why: string;
+        };
+        /** OtherOut */
+        OtherOut: {
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /** Orientation Certain */
+            orientation_certain: boolean;
+        };
+        /** PartIn */
+        PartIn: {
+            /** Reading Id */
+            reading_id: number;
+            /** Stops */
+            stops?: number | null;
         };
         /** PatchOut */
         PatchOut: {
@@ -927,6 +1178,35 @@ export interface components {
             found_by: "search" | "hand";
             /** Frames */
             frames?: number[] | null;
+            /**
+             * Layout
+             * @default chart-24
+             */
+            layout: string;
+        };
+        /** ReadingNotes */
+        ReadingNotes: {
+            /** Bracket */
+            bracket?: components["schemas"]["BracketPart"][];
+            /**
+             * Is Moving
+             * @default false
+             */
+            is_moving: boolean;
+            /**
+             * Is Straight
+             * @default true
+             */
+            is_straight: boolean;
+            /** Left Out Frames */
+            left_out_frames?: components["schemas"]["LeftOutFrame"][];
+            /**
+             * Moved
+             * @default 0
+             */
+            moved: number;
+            /** Rescued */
+            rescued?: number[];
         };
         /** ReadingOut */
         ReadingOut: {
@@ -950,8 +1230,10 @@ export interface components {
             frames: number[];
             /** Id */
             id: number;
+            layout: components["schemas"]["LayoutOut"];
             /** Levels */
             levels: string;
+            notes: components["schemas"]["ReadingNotes"];
             /** Number */
             number: number;
             /** Patches */
@@ -998,6 +1280,8 @@ export interface components {
             chain: {
                 [key: string]: unknown;
             };
+            /** Clip Readings */
+            clip_readings: components["schemas"]["ClipReading"][];
             /** Clips */
             clips: components["schemas"]["ClipOut"][];
             /** Encoding Name */
@@ -1333,6 +1617,33 @@ export interface operations {
             };
         };
     };
+    borrowMatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BorrowIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
     previewFit: {
         parameters: {
             query?: never;
@@ -1383,6 +1694,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MenuOut"];
+                };
+            };
+        };
+    };
+    listNeighbours: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeighbourOut"][];
+                };
+            };
+        };
+    };
+    mergeReadings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
                 };
             };
         };
@@ -1571,6 +1932,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"][];
+                };
+            };
+        };
+    };
+    listLayouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"][];
+                };
+            };
+        };
+    };
+    addLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
                 };
             };
         };

@@ -20,7 +20,7 @@ from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.foundry.scene import VIEWS, build_scene
 from syntonos.core.simulate.foundry.tracing import render_light
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
-from syntonos.core.simulate.spectra import daylight
+from syntonos.core.simulate.spectra import daylight, planck
 
 WIDTH, HEIGHT = 960, 540
 PLATES: Final = Path(__file__).parent / "plates"
@@ -80,31 +80,79 @@ def render_plates(folder: Path) -> None:
                 write_frame(folder / f"{name}-{layer}.exr", part.astype(np.float32))
 
 
-def develop(demo: DemoCamera, shot: str, plates: Path = PLATES) -> list[NDArray[np.float32]]:
+@dataclass(frozen=True, slots=True)
+class DemoLight:
+    """A stretch of the day: how strong lamps and furnace are, and how the cameras are set."""
+
+    name: str
+    conditions: str
+    lamps: float
+    furnace: float
+    stops: float = 0.0
+    white_kelvin: float | None = None  # a black body all cameras are balanced for; else their own
+
+
+LIGHTS: Final = (
+    DemoLight("Foundry", "roof light, window, furnace glow; about 5700 K", 1.0, 1.0),
+    DemoLight("Night casting", "furnace, a little moonlight; about 2700 K", 0.03, 4.0, 1.3, 2900.0),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class DemoClip:
+    """One recording: which camera, in which light, of what."""
+
+    letter: str
+    day: int  # from 1, the place of its light in LIGHTS
+    number: int
+    kind: str  # "chart" or "scene"
+    stops: float = 0.0  # beside the exposure of the scene
+    frames: int = FRAMES
+
+    @property
+    def reel(self) -> str:
+        """The clip's name."""
+        return f"{self.letter}{self.day:03d}_{self.number:02d}"
+
+
+# Birch shot no chart at night, and a bracket of it by day.
+CLIPS: Final = (
+    *(DemoClip(letter, 1, n, kind) for letter in "ABC" for n, kind in ((1, "chart"), (2, "scene"))),
+    DemoClip("B", 1, 3, "chart", 2.0, 1), DemoClip("B", 1, 4, "chart", -2.0, 1),
+    *(DemoClip(letter, 2, n, kind) for letter in "AC" for n, kind in ((1, "chart"), (2, "scene"))),
+    DemoClip("B", 2, 2, "scene"),
+)  # fmt: skip
+
+
+def develop(demo: DemoCamera, clip: DemoClip, plates: Path = PLATES) -> list[NDArray[np.float32]]:
     """Return a clip's frames as stored code values, (HEIGHT, WIDTH, 3) each.
 
     The furnace flickers from frame to frame, the noise is new in each.
     """
-    name = f"{demo.letter.lower()}-{shot}"
+    name = f"{demo.letter.lower()}-{clip.kind}"
+    light = LIGHTS[clip.day - 1]
     lamps, furnace = (
         read_frame(plates / f"{name}-{layer}.exr").code_rgb.astype(np.float64)
         for layer in ("lamps", "furnace")
     )
+    camera = replace(demo.camera, stops=demo.camera.stops + clip.stops + light.stops)
+    if light.white_kelvin is not None:
+        camera = replace(camera, white_light=planck(light.white_kelvin))
     plate = replace(demo.camera, white_light=daylight(_PLATE_LIGHT_KELVIN))
-    balance = demo.camera.white_gains() / plate.white_gains()
-    rng = np.random.default_rng([ord(demo.letter), len(shot)])
+    balance = camera.white_gains() / plate.white_gains()
+    rng = np.random.default_rng([ord(demo.letter), clip.day, clip.number])
     frames = []
-    for _ in range(FRAMES):
-        raw = (lamps + furnace * rng.uniform(0.9, 1.1)) * balance * _STOP_DOWN
+    for _ in range(clip.frames):
+        flicker = rng.uniform(0.9, 1.1)
+        raw = (lamps * light.lamps + furnace * light.furnace * flicker) * balance * _STOP_DOWN
         stray = raw.mean(axis=(0, 1)) / raw.mean()
-        frames.append(demo.camera.record(raw, rng, flare_light=stray))
+        frames.append(camera.record(raw, rng, flare_light=stray))
     return frames
 
 
-def clip_files(demo: DemoCamera, shot: str, day: int = 1) -> tuple[str, list[str]]:
-    """Return a clip's reel name and its files' names."""
-    reel = f"{demo.letter}{day:03d}_{'01' if shot == 'chart' else '02'}"
-    return reel, [f"{reel}_{i + 1:04d}{demo.ending}" for i in range(FRAMES)]
+def clip_files(demo: DemoCamera, clip: DemoClip) -> list[str]:
+    """Return the names of a clip's files."""
+    return [f"{clip.reel}_{i + 1:04d}{demo.ending}" for i in range(clip.frames)]
 
 
 def write_footage(root: Path, plates: Path = PLATES) -> list[Path]:
@@ -113,11 +161,10 @@ def write_footage(root: Path, plates: Path = PLATES) -> list[Path]:
     for demo in demo_cameras():
         folder = root / demo.name
         folder.mkdir(parents=True, exist_ok=True)
-        for shot in ("chart", "scene"):
-            _, names = clip_files(demo, shot)
-            paths = [folder / name for name in names]
+        for clip in (c for c in CLIPS if c.letter == demo.letter):
+            paths = [folder / name for name in clip_files(demo, clip)]
             if not all(path.is_file() for path in paths):
-                for path, frame in zip(paths, develop(demo, shot, plates), strict=True):
+                for path, frame in zip(paths, develop(demo, clip, plates), strict=True):
                     write_frame(path, frame)
             written += paths
     return written

@@ -1,0 +1,123 @@
+"""The best frames of a clip: still, sharp, and with nothing passing over the chart."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.charts.identity import sample_cells
+from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
+from syntonos.core.charts.refine import refine_corners
+
+A = NDArray[np.float64]
+_WIDTH: Final = 960  # frames are compared at this width
+_STILL = 0.03  # of the pitch: a chart that moves less stands still
+_SHARP = 0.6  # of the sharpest frame's contrast at the edges
+_PASSED = 0.02  # stored code: a patch that differs more from its usual level is disturbed
+MOTION, SOFT, DISTURBED = "moved", "soft", "disturbed"
+
+
+@dataclass(frozen=True, slots=True)
+class FrameNote:
+    """One frame against the others."""
+
+    frame: int  # place in the sequence that was given
+    moved: float  # pixels from where the chart usually is, the farthest corner
+    sharpness: float  # of the sharpest frame's
+    reason: str | None  # why it is not proposed
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """Frames to read, and where the chart is in them."""
+
+    corners: A  # (4, 2) in the frames' pixels
+    frames: tuple[int, ...]
+    notes: tuple[FrameNote, ...]
+    moved: float  # pixels: how far the chart wanders over all frames
+
+    @property
+    def is_moving(self) -> bool:
+        """Whether most frames had to be left out because the chart moves."""
+        gone = sum(note.reason == MOTION for note in self.notes)
+        return gone > len(self.notes) / 2
+
+
+def propose_frames(
+    frames: Sequence[NDArray[np.float32]], corners: A, layout: ChartLayout = CHART_24
+) -> Proposal:
+    """Choose the frames of a clip that are worth averaging.
+
+    Parameters
+    ----------
+    frames : sequence of (h, w, 3) float32
+        Stored code values, of one clip.
+    corners : (4, 2) float64
+        Where the chart was found, in the frames' pixels.
+
+    Returns
+    -------
+    Proposal
+        At least one frame; the first is the sharpest where the chart never stands still.
+    """
+    factor = min(1.0, _WIDTH / frames[0].shape[1])
+    start = (np.asarray(corners, np.float64) + 0.5) * factor - 0.5
+    places, sharp, levels = [], [], []
+    for frame in frames:
+        small = frame
+        if factor < 1:
+            size = (_WIDTH, round(frame.shape[0] * factor))
+            small = cv2.resize(frame, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+        found, agreement = refine_corners(small, start, layout)
+        places.append(found)
+        levels.append(sample_cells(small, places_of(layout), chart_homography(found, layout)))
+        sharp.append(agreement * _edge_contrast(small, found))
+    quads = np.array(places)
+    pitch = float(np.hypot(*(start[1] - start[0]))) / max(layout.columns_at[-1], 1.0)
+    middle = _usual_place(quads, _STILL * pitch)
+    moved = np.hypot(*np.moveaxis(quads - middle, -1, 0)).max(axis=1)
+    still = moved <= max(0.25, _STILL * pitch)
+    sharpness = np.array(sharp) / max(max(sharp), 1e-9)
+    usual = np.nanmedian(np.array(levels)[still], axis=0)
+    off = np.nan_to_num(np.abs(np.array(levels) - usual)).max(axis=(1, 2))
+    # Noise alone moves a patch's median a little, from frame to frame.
+    limit = max(_PASSED, 4 * float(np.median(off[still])))
+    notes = []
+    for i in range(len(frames)):
+        reason = None
+        if not still[i]:
+            reason = MOTION
+        elif off[i] > limit:
+            reason = DISTURBED
+        elif sharpness[i] < _SHARP:
+            reason = SOFT
+        notes.append(FrameNote(i, float(moved[i] / factor), float(sharpness[i]), reason))
+    chosen = [n.frame for n in notes if n.reason is None] or [int(np.argmax(sharp))]
+    at = np.median(quads[chosen], axis=0)
+    return Proposal((at + 0.5) / factor - 0.5, tuple(chosen), tuple(notes),
+                    float(moved.max() / factor))  # fmt: skip
+
+
+def _usual_place(quads: A, reach: float) -> A:
+    """Return the place that most frames agree on."""
+    apart = np.abs(quads[:, None] - quads[None]).max(axis=(2, 3))
+    together = apart <= max(0.25, reach)
+    centre = int(np.argmax(together.sum(axis=1) - 1e-3 * apart.mean(axis=1)))
+    return np.asarray(np.median(quads[together[centre]], axis=0), np.float64)
+
+
+def _edge_contrast(code: NDArray[np.float32], corners: A) -> float:
+    """Return how steep the steepest edges about the chart are, against its range."""
+    low = np.maximum(np.floor(corners.min(axis=0)), 0).astype(int)
+    high = np.ceil(corners.max(axis=0)).astype(int) + 1
+    part = code[low[1] : high[1], low[0] : high[0]].mean(axis=2)
+    if min(part.shape) < 4:
+        return 0.0
+    steps = np.concatenate([np.abs(np.diff(part, axis=k)).ravel() for k in (0, 1)])
+    span = float(np.ptp(np.percentile(part, [2, 98])))
+    return float(np.percentile(steps, 97)) / max(span, 1e-3)

@@ -1,0 +1,199 @@
+"""Charts of clips: layouts, finding, reading, and brackets read as one."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.db import models, transaction
+from django.utils.text import slugify
+
+from syntonos.core.charts import (
+    CHART_24,
+    LAYOUTS,
+    ChartLayout,
+    Detection,
+    find_chart,
+    find_charts,
+    find_layout,
+    read_chart,
+    read_layout,
+)
+from syntonos.core.charts import ChartReading as CoreReading
+from syntonos.core.charts.bracket import merge_readings
+from syntonos.core.charts.frames import Proposal, propose_frames
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ChartError
+from syntonos.core.matching import (
+    reading_from_json,
+    reading_to_json,
+)
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage.frames import frame_of
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching.models import ChartLayout as LayoutRow
+from syntonos.server.matching.models import ChartReading
+from syntonos.server.productions.models import Camera, Light, Production
+
+_MOST_FRAMES = 12
+
+
+def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
+    chosen = list(frames) if frames else list(range(min(clip.frame_count, _MOST_FRAMES)))
+    if not chosen or min(chosen) < 0 or max(chosen) >= clip.frame_count:
+        raise ChartError(
+            f"{clip.name} has {clip.frame_count} frames.", hint="Choose frames of the clip.",
+            code="chart.frames",
+        )  # fmt: skip
+    return sorted(set(chosen))[:_MOST_FRAMES]
+
+
+def layout_for(production: Production, slug: str) -> ChartLayout:
+    """Return a ready-made layout, or one that the production brought."""
+    if slug in LAYOUTS:
+        return find_layout(slug)
+    row = LayoutRow.objects.filter(production=production, slug=slug).first()
+    if row is None:
+        raise ChartError(
+            f"There is no chart layout {slug!r} in this production.",
+            hint="Choose another, or add its layout file.", code="layout.unknown",
+        )  # fmt: skip
+    return read_layout(row.text, row.slug)
+
+
+def layouts_of(production: Production) -> list[ChartLayout]:
+    """Return the ready-made layouts and the production's own."""
+    own = [read_layout(row.text, row.slug) for row in production.layouts.all()]
+    return [*(find_layout(slug) for slug in LAYOUTS), *own]
+
+
+def add_layout(production: Production, name: str, text: str) -> ChartLayout:
+    """Keep a layout file with a production; the same name again is a change only if unused."""
+    slug = slugify(Path(name).stem)[:60] or "chart"
+    layout = read_layout(text, slug)
+    if slug in LAYOUTS or LayoutRow.objects.filter(production=production, slug=slug).exists():
+        raise ConflictError(
+            "layout.taken", f"There is a layout {slug} already.", "Give the file another name."
+        )
+    LayoutRow.objects.create(production=production, slug=slug, text=text)
+    return layout
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Where the chart is, in which frames it is best read, and other charts in the frame."""
+
+    detection: Detection
+    proposal: Proposal
+    frames: list[int]  # of the clip, the proposed ones
+    others: list[Detection]
+
+
+def find(
+    clip: Clip, frames: Sequence[int] | None = None, *, layout: ChartLayout = CHART_24,
+    every: bool = False,
+) -> Found:  # fmt: skip
+    """Look for the chart in a clip and choose its best frames; nothing is stored."""
+    chosen = _chosen(clip, frames)
+    stack = [frame_of(clip, i) for i in chosen]
+    mean = np.asarray(np.mean(stack, axis=0), np.float32)
+    others: list[Detection] = []
+    if every:
+        detection, *others = find_charts(mean, layout)
+    else:
+        try:
+            detection = find_chart(mean, layout)
+        except ChartError:
+            # Where it moves, the mean is a blur.
+            if len(stack) == 1:
+                raise
+            detection = find_chart(stack[len(stack) // 2], layout)
+    proposal = propose_frames(stack, detection.corners, layout)
+    detection = replace(detection, corners=proposal.corners)
+    return Found(detection, proposal, [chosen[i] for i in proposal.frames], others)
+
+
+def read(
+    clip: Clip,
+    corners: Sequence[Sequence[float]],
+    *,
+    found_by: str,
+    frames: Sequence[int] | None = None,
+    layout: ChartLayout = CHART_24,
+) -> ChartReading:
+    """Read the chart at its corners and keep the reading as the clip's newest.
+
+    Without frames the best ones are chosen.
+    """
+    chosen = _chosen(clip, frames)
+    notes: dict[str, Any] = {}
+    if frames is None and len(chosen) > 1:
+        stack = [frame_of(clip, i) for i in chosen]
+        proposal = propose_frames(stack, np.asarray(corners, np.float64), layout)
+        notes = {
+            "moved": proposal.moved, "is_moving": proposal.is_moving,
+            "left_out_frames": [{"frame": chosen[n.frame], "reason": n.reason}
+                                for n in proposal.notes if n.reason is not None],
+        }  # fmt: skip
+        chosen = [chosen[i] for i in proposal.frames]
+    reading = read_chart(
+        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.camera.encoding),
+        levels=clip.camera.levels, layout=layout,
+    )  # fmt: skip
+    return _keep(clip, reading, chosen, found_by, notes)
+
+
+def _keep(
+    clip: Clip, reading: CoreReading, frames: list[int], found_by: str, notes: dict[str, Any]
+) -> ChartReading:
+    with transaction.atomic():
+        last = clip.readings.aggregate(models.Max("number"))["number__max"] or 0
+        return ChartReading.objects.create(
+            clip=clip, number=last + 1, frames=frames, found_by=found_by, notes=notes,
+            encoding=reading.encoding, levels=reading.levels, data=reading_to_json(reading),
+        )  # fmt: skip
+
+
+def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]]) -> ChartReading:
+    """Read several clips' charts as one, the first at the exposure that the match is for.
+
+    Parameters
+    ----------
+    parts : sequence of (reading id, stops above the first or None where it is not known)
+    """
+    rows = ChartReading.objects.filter(
+        clip__light=light, clip__camera=camera, pk__in=[pk for pk, _ in parts]
+    ).select_related("clip").in_bulk()  # fmt: skip
+    if len(parts) < 2 or len(rows) != len(parts):
+        raise ChartError(
+            "Two or more readings of this camera in this light are needed.",
+            hint="Read the chart in each clip of the bracket first.", code="bracket.few",
+        )  # fmt: skip
+    ordered = [rows[pk] for pk, _ in parts]
+    merged = merge_readings([reading_from_json(row.data) for row in ordered])
+    found = (0.0, *(e.stops for e in merged.exposures))
+    bends = (0.0, *(e.bend for e in merged.exposures))
+    notes = {
+        "bracket": [
+            {"reading": row.pk, "clip": row.clip.name, "stated": stops, "stops": found[k],
+             "bend": bends[k]}
+            for k, (row, (_, stops)) in enumerate(zip(ordered, parts, strict=True))
+        ],
+        "rescued": list(merged.rescued), "black": list(merged.black),
+        "is_straight": merged.is_straight,
+    }  # fmt: skip
+    first = ordered[0]
+    return _keep(first.clip, merged.reading, first.frames, first.found_by, notes)
+
+
+def bracket_of(row: ChartReading) -> list[tuple[CoreReading, float]]:
+    """Return a merged reading's exposures with the stops that a person stated for them."""
+    parts = row.notes.get("bracket", [])[1:]
+    rows = ChartReading.objects.in_bulk([p["reading"] for p in parts])
+    return [
+        (reading_from_json(rows[p["reading"]].data), float(p["stated"]))
+        for p in parts if p["stated"] is not None
+    ]  # fmt: skip
