@@ -84,13 +84,7 @@ evaluate: $(STAMPS)/python
 	@OPENBLAS_NUM_THREADS=1 $(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
 
 plates: $(STAMPS)/python
-	@echo "# SEEDS=held-back is for a release: what is looked at often is no longer a test.
-SEEDS ?= development
-evaluate: $(STAMPS)/python
-	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
-	@OPENBLAS_NUM_THREADS=1 $(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
-
-plates: rendering the foundry anew; this takes about ten minutes"
+	@echo "plates: rendering the foundry anew; this takes about ten minutes"
 	@$(PY) -m syntonos.core.simulate.foundry.footage
 
 clean:

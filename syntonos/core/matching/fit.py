@@ -44,6 +44,10 @@ A = NDArray[np.float64]
 _LEAST_FOR_COLOUR = 12
 _LEAST = 6
 _AGAINST_POOL = 3.0  # log evidence
+_APART = 4.0  # delta E by which an area is told to disagree
+_GRADIENT = 0.25  # of the light, from edge to edge, between the readings
+_BAD = 2.5  # delta E, cross-validated
+_SMALL = 40  # pixels that a patch's mean stands on
 INTERVAL = 1.75  # the true error lies within times and by this of the expected one, nine in ten
 _FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
 _GLARE_TOLD = 0.02  # share of white; less is told only beside another glared patch
@@ -112,6 +116,7 @@ class MatchFit:
     advice: tuple[Advice, ...]  # what would help, the best first
     limit: str  # what limits the match, in words
     warnings: tuple[str, ...] = field(default=())
+    pairs: tuple[float, ...] = field(default=())  # delta E that each pair misses by the others
 
 
 def bring_to_reference(match: Match, lin_ap1: A) -> A:
@@ -252,6 +257,19 @@ def fit_match(
         else advise(chosen, priors[model], reasons, layout)
     )
     warnings += _warnings(checks, match, slope, warmth)
+    for who, reading in (("reference", reference), ("angle", angle)):
+        pixels = float(np.median([p.count for p in reading.patches])) / max(reading.frames, 1)
+        if 1 < pixels < _SMALL:
+            warnings.append(
+                f"The chart of the {who} is small: {pixels:.0f} pixels a patch. Shoot it larger."
+            )
+    pairs = tuple(float(v) for v in chosen.left_out[len(used) :])
+    warnings += [
+        f"Area {k + 1} disagrees with the chart by {miss:.1f} delta E: see whether it is the same "
+        "thing in the same light in both pictures."
+        for k, miss in enumerate(pairs) if miss > max(_APART, 3 * own.expected)
+    ]  # fmt: skip
+    warnings += _light_warnings(answer, readings, own)
     if len(reasons) > count / 6:
         warnings.append(f"{len(reasons)} of {count} patches are left out.")
     return MatchFit(
@@ -259,7 +277,7 @@ def fit_match(
         judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
         own.after, own.left_one_out, own.expected, own.expected / INTERVAL,
         own.expected * INTERVAL, choices, checks, answer.log_evidence, advice, limit,
-        tuple(warnings),
+        tuple(warnings), pairs,
     )  # fmt: skip
 
 
@@ -380,6 +398,23 @@ def _white_distance(match: Match) -> tuple[float, float]:
     t_ref, d_ref = white_to_cct_duv(to_xyz @ np.array(match.reference_white))
     t_ang, d_ang = white_to_cct_duv(to_xyz @ np.array(match.angle_white))
     return 1e6 / t_ang - 1e6 / t_ref, (d_ang - d_ref) * 1000
+
+
+def _light_warnings(answer: Answer, readings: Readings, own: ModelChoice) -> list[str]:
+    """Return what speaks for different light in the two readings."""
+    out = []
+    u, v = answer.line.plane[:2]
+    if max(abs(u), abs(v)) > _GRADIENT:
+        out.append(
+            f"The light falls differently on the two charts, by {max(abs(u), abs(v)):.0%} from edge "
+            "to edge: shoot both from the same place, the cameras one after the other."
+        )
+    if own.left_one_out > _BAD and own.model != WHITE:
+        out.append(
+            f"The patches contradict each other by {own.left_one_out:.1f} delta E: the two charts "
+            "may have stood in different light, or one is not the chart that was chosen."
+        )
+    return out
 
 
 def _warnings(

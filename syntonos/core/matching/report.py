@@ -72,4 +72,5 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
     plain["advice"] = [asdict(a) for a in fit.advice]
     plain["models"] = [asdict(m) for m in fit.models]
     plain["warnings"] = list(fit.warnings)
+    plain["pairs"] = list(fit.pairs)
     return plain

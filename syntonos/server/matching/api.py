@@ -43,6 +43,10 @@ from syntonos.server.matching.schemas import (
 from syntonos.server.productions.models import Camera, Light, Production
 
 router = Router()
+_NO_NOTES: dict[str, Any] = {
+    "moved": 0.0, "is_moving": False, "left_out_frames": [], "bracket": [], "rescued": [],
+    "is_straight": True,
+}  # fmt: skip
 
 
 def _clip(clip_id: int) -> Clip:
@@ -64,7 +68,7 @@ def reading_out(row: ChartReading) -> dict[str, Any]:
         "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
         "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,
         "corners": row.data["corners"], "patches": row.data["patches"], "created": row.created,
-        "swatches": _swatches(row), "notes": row.notes,
+        "swatches": _swatches(row), "notes": _NO_NOTES | row.notes,
         "layout": layout_out(reading_from_json(row.data).layout),
     }  # fmt: skip
 
@@ -89,7 +93,10 @@ def match_out(row: Match) -> dict[str, Any]:
         **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
-        "areas": e.get("areas", []), "pool": e.get("pool", False),
+        "chain": chain_to_json(
+            selectors.chain_for(row.camera, row, row.camera.production.display)
+        ),
+        "areas": e.get("areas", []), "area_misses": e.get("pairs", []), "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
         "borrowed": _borrowed(e.get("borrowed")),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),

@@ -96,7 +96,7 @@ def borrow(*, light: Light, camera: Camera, source_id: int | None, base_number: 
         "expected": chosen.expected, "expected_low": None, "expected_high": None,
         "before": None, "residuals": [], "models": [], "advice": [], "areas": [], "weights": [],
         "stops": stage.stops, "match": asdict(stage), "limit": "", "model": "matrix",
-        "warnings": [f"Borrowed from {where}, not measured here: read a chart in this light."],
+        "warnings": [], "pairs": [],
     }  # fmt: skip
     match = Match(
         light=light, camera=camera, reference=camera.production.reference_camera,

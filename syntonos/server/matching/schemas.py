@@ -80,12 +80,12 @@ class LeftOutFrame(Schema):
 
 
 class ReadingNotes(Schema):
-    moved: float = 0.0
-    is_moving: bool = False
-    left_out_frames: list[LeftOutFrame] = Field(default_factory=list)
-    bracket: list[BracketPart] = Field(default_factory=list)
-    rescued: list[int] = Field(default_factory=list)
-    is_straight: bool = True
+    moved: float
+    is_moving: bool
+    left_out_frames: list[LeftOutFrame]
+    bracket: list[BracketPart]
+    rescued: list[int]
+    is_straight: bool
 
 
 class PatchOut(Schema):
@@ -214,6 +214,7 @@ class MatchOut(Schema):
     asked: str  # the model that was asked for: with few patches it is not the one that was fitted
     weights: list[WeightIn]
     areas: list[AreaPairIn]
+    area_misses: list[float]  # delta E that each area misses when predicted from the chart
     pool: bool
     target: str | None  # the name of the values it was fitted to, if not the reference's reading
     borrowed: BorrowedOut | None
@@ -235,6 +236,7 @@ class MatchOut(Schema):
     residuals: list[ResidualOut]
     warnings: list[str]
     matrix: list[tuple[float, float, float]]
+    chain: dict[str, Any]  # as the camera is taken now, to look at this revision
 
 
 class MenuOut(Schema):

@@ -27,14 +27,14 @@ def current_match(light_id: int, camera: Camera) -> Match | None:
     return Match.objects.filter(
         light_id=light_id, camera=camera, is_current=True,
         reference_id=camera.production.reference_camera_id,
-    ).select_related("angle_reading", "reference_reading").first()  # fmt: skip
+    ).select_related("angle_reading", "reference_reading", "camera__production").first()  # fmt: skip
 
 
 def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:
     """Return all revisions against the present reference, the newest first."""
     return Match.objects.filter(
         light_id=light_id, camera=camera, reference_id=camera.production.reference_camera_id
-    ).select_related("restored_from").order_by("-number")  # fmt: skip
+    ).select_related("restored_from", "camera__production").order_by("-number")  # fmt: skip
 
 
 def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:

@@ -948,6 +948,8 @@ export interface components {
             advice: components["schemas"]["AdviceOut"][];
             /** After */
             after: number;
+            /** Area Misses */
+            area_misses: number[];
             /** Areas */
             areas: components["schemas"]["AreaPairIn"][];
             /** Asked */
@@ -955,6 +957,10 @@ export interface components {
             /** Before */
             before: number | null;
             borrowed: components["schemas"]["BorrowedOut"] | null;
+            /** Chain */
+            chain: {
+                [key: string]: unknown;
+            };
             /**
              * Created
              * Format: date-time
@@ -1187,26 +1193,17 @@ export interface components {
         /** ReadingNotes */
         ReadingNotes: {
             /** Bracket */
-            bracket?: components["schemas"]["BracketPart"][];
-            /**
-             * Is Moving
-             * @default false
-             */
+            bracket: components["schemas"]["BracketPart"][];
+            /** Is Moving */
             is_moving: boolean;
-            /**
-             * Is Straight
-             * @default true
-             */
+            /** Is Straight */
             is_straight: boolean;
             /** Left Out Frames */
-            left_out_frames?: components["schemas"]["LeftOutFrame"][];
-            /**
-             * Moved
-             * @default 0
-             */
+            left_out_frames: components["schemas"]["LeftOutFrame"][];
+            /** Moved */
             moved: number;
             /** Rescued */
-            rescued?: number[];
+            rescued: number[];
         };
         /** ReadingOut */
         ReadingOut: {

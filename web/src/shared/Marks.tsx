@@ -45,7 +45,14 @@ export function CameraMark({
   );
 }
 
-export type State = "reference" | "in_tune" | "close" | "off" | "stale" | "not_measured";
+export type State =
+  | "reference"
+  | "in_tune"
+  | "close"
+  | "off"
+  | "stale"
+  | "not_measured"
+  | "borrowed";
 
 export const STATE_WORDS: Record<State, string> = {
   reference: "reference",
@@ -54,9 +61,10 @@ export const STATE_WORDS: Record<State, string> = {
   off: "off",
   stale: "reading newer than match",
   not_measured: "not measured",
+  borrowed: "borrowed",
 };
 
-/** Filled disc in tune, half disc close, ring off, dash not measured, hatched stale. */
+/** Filled disc in tune, half disc close, ring off, dash not measured, hatched stale, a dotted ring borrowed. */
 export function StateMark({ state, size = 13 }: { state: State; size?: number }) {
   const common = { fill: "none", stroke: "currentColor", strokeWidth: 1.6 };
   return (
@@ -70,6 +78,7 @@ export function StateMark({ state, size = 13 }: { state: State; size?: number })
           r="6"
           {...common}
           fill={state === "in_tune" ? "currentColor" : "none"}
+          strokeDasharray={state === "borrowed" ? "2.4 2.3" : undefined}
         />
       )}
       {state === "close" && <path d="M8 2a6 6 0 0 1 0 12z" fill="currentColor" />}

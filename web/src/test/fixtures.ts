@@ -9,6 +9,7 @@ import type {
   Match,
   Reading,
   Residual,
+  Schemas,
 } from "@/api/client";
 
 /** Answers of the server for tests: whole, plausible, and changed where a test says so. */
@@ -99,6 +100,12 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   model: "averaged",
   asked: "averaged",
   weights: [],
+  areas: [],
+  area_misses: [],
+  pool: false,
+  target: null,
+  borrowed: null,
+  chain: { stages: [] },
   stops: 0.33,
   flare_share: 0.005,
   warmth: 30,
@@ -136,6 +143,19 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   ...changes,
 });
 
+export const layout = (changes: Partial<Schemas["LayoutOut"]> = {}): Schemas["LayoutOut"] => ({
+  slug: "chart-24",
+  name: "24 patches",
+  columns_at: [0, 1, 2, 3, 4, 5],
+  rows_at: [0, 1, 2, 3],
+  names: Array.from({ length: 24 }, (_, i) => (i ? `patch ${i + 1}` : "dark skin")),
+  greys: [18, 19, 20, 21, 22, 23],
+  skins: [0, 1],
+  sample_half: 0.26,
+  has_values: true,
+  ...changes,
+});
+
 export const reading = (changes: Partial<Reading> = {}): Reading => ({
   id: 1,
   clip_id: 3,
@@ -151,6 +171,15 @@ export const reading = (changes: Partial<Reading> = {}): Reading => ({
     [239, 309],
   ],
   patches: [],
+  layout: layout(),
+  notes: {
+    moved: 0,
+    is_moving: false,
+    left_out_frames: [],
+    bracket: [],
+    rescued: [],
+    is_straight: true,
+  },
   swatches: Array.from({ length: 24 }, () => "#777777"),
   created: "2026-11-25T10:00:00Z",
   ...changes,
@@ -170,6 +199,7 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
     levels: "full",
     clips: [clip({ id: 1, name: "A001_01" })],
     reading: reading({ clip_id: 1 }),
+    clip_readings: [],
     chain: { stages: [] },
   },
   angle: {
@@ -180,6 +210,7 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
     levels: "full",
     clips: [clip()],
     reading: reading(),
+    clip_readings: [],
     chain: { stages: [] },
   },
   state: "in_tune",
@@ -189,6 +220,8 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   match: match(),
   newest_number: 1,
   ramp: [],
+  other_lights: 0,
+  layouts: [layout()],
   ...changes,
 });
 

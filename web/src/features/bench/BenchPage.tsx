@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Angle } from "@/api/client";
+import type { Angle, Match } from "@/api/client";
 import { type ChainDocument, withoutMatch } from "@/api/draft";
 import { angleQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
@@ -113,19 +113,25 @@ function CompareSwitch({ value, onChange }: { value: Compare; onChange: (v: Comp
 function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBenchPlace> }) {
   const { place } = bench;
   const [held, setHeld] = useState(false);
+  // Two revisions beside each other: the one in force takes the reference's place.
+  const [compared, setCompared] = useState<Match | null>(null);
   const pick = (clips: Angle["angle"]["clips"]) =>
     clips.find((c) => c.kind === place.kind) ?? clips[0];
-  const clips = [pick(angle.reference.clips), pick(angle.angle.clips)] as const;
-  const frames = clips.map((c, i) => Math.min(place.frames[i] ?? 0, (c?.frame_count ?? 1) - 1)) as [
-    number,
-    number,
-  ];
+  const ownClip = pick(angle.angle.clips);
+  const clips = [compared ? ownClip : pick(angle.reference.clips), ownClip] as const;
+  const frames = clips.map((c, i) =>
+    Math.min(place.frames[compared ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
+  ) as [number, number];
   const ownChain = angle.angle.chain as ChainDocument;
-  const reference = useDraft(clips[0], frames[0], angle.reference.chain as ChainDocument);
+  const reference = useDraft(
+    clips[0],
+    frames[0],
+    compared ? ownChain : (angle.reference.chain as ChainDocument),
+  );
   const own = useDraft(
     clips[1],
     frames[1],
-    place.match ? ownChain : withoutMatch(ownChain),
+    compared ? (compared.chain as ChainDocument) : place.match ? ownChain : withoutMatch(ownChain),
     place.unseen,
   );
   useKeys(
@@ -136,6 +142,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       u: bench.toggleUnseen,
       s: bench.nextSurround,
       r: () => setHeld(true),
+      escape: () => setCompared(null),
     },
     { r: () => setHeld(false) },
   );
@@ -169,6 +176,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           drafts={[reference.draft, own.draft]}
           place={place}
           held={held}
+          compared={compared?.number ?? null}
           onPlace={bench.set}
         />
         {wipe && place.scopes && (
@@ -185,7 +193,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           </p>
           <p className="faint text-2xs">
             {angle.match
-              ? `ΔE ${place.match ? `${(angle.match.expected ?? angle.match.left_one_out).toFixed(2)} off the chart` : `${angle.match.before.toFixed(2)} on the chart`}`
+              ? `ΔE ${place.match ? `${(angle.match.expected ?? angle.match.left_one_out).toFixed(2)} off the chart` : `${angle.match.before?.toFixed(2) ?? "–"} on the chart`}`
               : "no match yet: read the charts and fit"}
           </p>
         </div>
@@ -200,7 +208,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       {!wipe && place.scopes && (
         <div className="flex h-[272px] shrink-0">
           {scopes}
-          <Revisions angle={angle} />
+          <Revisions angle={angle} compared={compared} onCompare={setCompared} />
         </div>
       )}
     </main>

@@ -15,6 +15,7 @@ export function Pictures({
   drafts,
   place,
   held,
+  compared = null,
   onPlace,
 }: {
   angle: Angle;
@@ -23,12 +24,15 @@ export function Pictures({
   drafts: Two<Draft | null>;
   place: BenchPlace;
   held: boolean;
+  /** The revision on the right, while two revisions stand beside each other. */
+  compared?: number | null;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = drafts;
-  const matched = own?.matched && angle.match ? `match ${angle.match.number}` : "as shot";
+  const inForce = angle.match ? `match ${angle.match.number}` : "as shot";
+  const matched = compared !== null ? `match ${compared}` : own?.matched ? inForce : "as shot";
   const labels: Two<string> = [
-    reference?.clip ?? clips[0]?.name ?? "no clip",
+    `${reference?.clip ?? clips[0]?.name ?? "no clip"}${compared !== null ? `, ${inForce}, in force` : ""}`,
     held
       ? "the reference, held (R)"
       : own
@@ -51,7 +55,8 @@ export function Pictures({
       <div className="grid min-h-0 flex-1 grid-cols-2">
         {([0, 1] as const).map((i) => {
           const draft = i === 1 && !held ? own : reference;
-          const side = i === 0 || held ? angle.reference : angle.angle;
+          const isReference = compared === null && (i === 0 || held);
+          const side = isReference ? angle.reference : angle.angle;
           return (
             <div key={i} className={`rule flex min-h-0 flex-col ${i === 1 ? "border-l" : ""}`}>
               <div
@@ -60,7 +65,7 @@ export function Pictures({
                 <Framed clip={i === 1 && !held ? clips[1] : clips[0]}>
                   {draft && <One draft={draft} label={labels[i]} />}
                 </Framed>
-                <Label letter={side.letter} reference={i === 0 || held} text={labels[i]} />
+                <Label letter={side.letter} reference={isReference} text={labels[i]} />
               </div>
               {slider(i)}
             </div>
@@ -81,7 +86,11 @@ export function Pictures({
             />
           )}
         </Framed>
-        <Label letter={angle.reference.letter} reference text={labels[0]} />
+        <Label
+          letter={(compared === null ? angle.reference : angle.angle).letter}
+          reference={compared === null}
+          text={labels[0]}
+        />
         <Label letter={held ? angle.reference.letter : angle.angle.letter} text={labels[1]} end />
       </div>
       <div className="grid grid-cols-2">

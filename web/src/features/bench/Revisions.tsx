@@ -1,13 +1,22 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { type Angle, api, unwrap } from "@/api/client";
+import { type Angle, api, type Match, unwrap } from "@/api/client";
 import { matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
-export function Revisions({ angle }: { angle: Angle }) {
+export function Revisions({
+  angle,
+  compared,
+  onCompare,
+}: {
+  angle: Angle;
+  /** The revision that stands beside the one in force. */
+  compared: Match | null;
+  onCompare: (match: Match | null) => void;
+}) {
   const client = useQueryClient();
   const matches = useQuery(matchesQuery(angle.light_id, angle.angle.camera_id));
   const restore = useMutation({
@@ -41,8 +50,16 @@ export function Revisions({ angle }: { angle: Angle }) {
             <span className="value w-6 font-semibold">{m.number}</span>
             <span className="min-w-0">
               <span className="block">
-                ΔE <b className="value">{(m.expected ?? m.left_one_out).toFixed(2)}</b>
-                <span className="faint"> · {modelWord(m.model)}</span>
+                ΔE{" "}
+                <b className="value">
+                  {m.borrowed && m.expected === null
+                    ? "?"
+                    : (m.expected ?? m.left_one_out).toFixed(2)}
+                </b>
+                <span className="faint">
+                  {" "}
+                  · {m.borrowed ? `borrowed from ${m.borrowed.source}` : modelWord(m.model)}
+                </span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>
                 )}
@@ -55,14 +72,28 @@ export function Revisions({ angle }: { angle: Angle }) {
             {m.is_current ? (
               <span className="faint ml-auto">in force</span>
             ) : (
-              <button
-                type="button"
-                className="btn btn-xs ml-auto"
-                disabled={restore.isPending}
-                onClick={() => restore.mutate(m.id)}
-              >
-                Go back to this
-              </button>
+              <span className="ml-auto flex gap-1.5">
+                <button
+                  type="button"
+                  className="btn btn-xs"
+                  aria-pressed={compared?.id === m.id}
+                  title="The revision in force on the left, this one on the right"
+                  onClick={() => onCompare(compared?.id === m.id ? null : (m as Match))}
+                >
+                  Compare
+                </button>
+                <button
+                  type="button"
+                  className="btn btn-xs"
+                  disabled={restore.isPending}
+                  onClick={() => {
+                    onCompare(null);
+                    restore.mutate(m.id);
+                  }}
+                >
+                  Go back to this
+                </button>
+              </span>
             )}
           </li>
         ))}

@@ -90,10 +90,13 @@ describe("revisions", () => {
         }),
     );
     vi.stubGlobal("fetch", fetch);
-    show(<Revisions angle={angle({ newest_number: 3 })} />);
+    const onCompare = vi.fn();
+    show(<Revisions angle={angle({ newest_number: 3 })} compared={null} onCompare={onCompare} />);
     expect(await screen.findByText(/as revision 1/)).toBeTruthy();
     expect(screen.getByText("in force")).toBeTruthy();
     expect(screen.getByText("2.41")).toBeTruthy();
+    act(() => screen.getAllByText("Compare")[0]?.click());
+    expect(onCompare).toHaveBeenLastCalledWith(expect.objectContaining({ id: 8 }));
     const back = screen.getAllByText("Go back to this");
     expect(back).toHaveLength(2);
     act(() => back[0]?.click());
@@ -108,7 +111,13 @@ describe("revisions", () => {
       "fetch",
       async () => new Response("[]", { headers: { "Content-Type": "application/json" } }),
     );
-    show(<Revisions angle={angle({ match: null, newest_number: 0 })} />);
+    show(
+      <Revisions
+        angle={angle({ match: null, newest_number: 0 })}
+        compared={null}
+        onCompare={vi.fn()}
+      />,
+    );
     const link = await screen.findByText("Open the Chart");
     expect(link.getAttribute("href")).toBe("/p/1/l/1/c/2/chart");
   });

@@ -296,7 +296,7 @@ function WorkList({ board }: { board: Board }) {
 }
 
 function Legend() {
-  const shown: State[] = ["in_tune", "close", "off", "stale", "not_measured"];
+  const shown: State[] = ["in_tune", "close", "off", "stale", "borrowed", "not_measured"];
   return (
     <footer className="rule faint mt-auto flex shrink-0 flex-wrap items-center gap-x-5 border-t px-4 py-2 text-2xs">
       {shown.map((state) => (

@@ -7,9 +7,11 @@ import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Loading, Problem } from "@/shared/Feedback";
 import { useKeys } from "@/shared/useKeys";
-import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
-import { type FitChoice, fitBody } from "./choice";
+import { type AreasOfSide, ChartPicture, type ChartPictureHandle } from "./ChartPicture";
+import { choiceOf, type FitChoice, fitBody, withArea } from "./choice";
 import { FitPanel } from "./FitPanel";
+import { LayoutChoice } from "./LayoutChoice";
+import { Target } from "./Target";
 import { useNear } from "./useNear";
 
 export function ChartPage() {
@@ -63,19 +65,29 @@ function Charts({ angle }: { angle: Angle }) {
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches", {
           params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
-          body: fitBody(wanted, angle.newest_number),
+          body: fitBody(wanted, angle),
         }),
       ),
     onSettled: () => client.invalidateQueries(),
   });
-  const [choice, setChoice] = useState<FitChoice>(() => ({
-    model: (angle.match?.asked ?? "averaged") as FitChoice["model"],
-    skins: (angle.match?.weights.length ?? 0) > 0,
-    leaveOut:
-      angle.match?.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index) ?? [],
-  }));
+  const [choice, setChoice] = useState<FitChoice>(() => choiceOf(angle));
+  const inUse = angle.angle.reading?.layout.slug ?? angle.reference.reading?.layout.slug;
+  const [slug, setSlug] = useState(inUse ?? angle.layouts[0]?.slug ?? "");
+  const layout = angle.layouts.find((l) => l.slug === slug) ?? angle.layouts[0];
+  const [isDrawing, setDrawing] = useState(false);
+  const areasOf = (side: "reference" | "angle"): AreasOfSide => ({
+    isDrawing,
+    drawn: choice.areas.flatMap((pair, i) => {
+      const area = pair[side];
+      return area ? [{ number: i + 1, area }] : [];
+    }),
+    onArea: (area) => setChoice((now) => ({ ...now, areas: withArea(now.areas, side, area) })),
+  });
   const { toggle } = useNear();
-  const canFit = !isReference && angle.reference.reading !== null && angle.angle.reading !== null;
+  const canFit =
+    !isReference &&
+    (angle.reference.reading !== null || choice.values !== "") &&
+    angle.angle.reading !== null;
   const doFit = () => {
     if (canFit && !fit.isPending) fit.mutate(choice);
   };
@@ -86,12 +98,44 @@ function Charts({ angle }: { angle: Angle }) {
     },
     m: doFit,
     z: toggle,
+    a: () => setDrawing(!isDrawing && !isReference),
   });
+  if (!layout) return null;
   return (
     <main className="flex min-h-0 flex-1">
       <div className="rule flex w-1/2 min-w-0 flex-col border-r">
-        <ChartPicture ref={reference} side={angle.reference} isReference />
-        {!isReference && <ChartPicture ref={own} side={angle.angle} />}
+        <ChartPicture
+          ref={reference}
+          side={angle.reference}
+          lightId={angle.light_id}
+          layout={layout}
+          areas={isReference ? null : areasOf("reference")}
+          isReference
+        />
+        {!isReference && (
+          <ChartPicture
+            ref={own}
+            side={angle.angle}
+            lightId={angle.light_id}
+            layout={layout}
+            areas={areasOf("angle")}
+          />
+        )}
+        <div className="flex h-9 shrink-0 items-center gap-2 bg-base-200 px-2">
+          <LayoutChoice angle={angle} layout={layout} onLayout={(l) => setSlug(l.slug)} />
+          {!isReference && <Target angle={angle} choice={choice} onChoice={setChoice} />}
+          {!isReference && (
+            <button
+              type="button"
+              className="btn btn-sm ml-auto"
+              aria-pressed={isDrawing}
+              title="Drag over something that both cameras saw, in either picture (A)"
+              onClick={() => setDrawing(!isDrawing)}
+            >
+              {isDrawing ? "Done marking" : "Mark areas"}
+            </button>
+          )}
+        </div>
       </div>
       <FitPanel
         angle={angle}

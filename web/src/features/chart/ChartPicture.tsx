@@ -1,28 +1,48 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type Ref, useImperativeHandle, useRef, useState } from "react";
-import { api, type Clip, type Point, type Side, unwrap } from "@/api/client";
+import { api, type Clip, type Point, type Schemas, type Side, unwrap } from "@/api/client";
 import { pictureUrl } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
+import { AreaOverlay } from "./AreaOverlay";
+import { Bracket } from "./Bracket";
+import type { Area } from "./choice";
 import { GridOverlay } from "./GridOverlay";
 import { closer, quarterTurn, startingCorners } from "./geometry";
 import { Loupe } from "./Loupe";
 import { useNear } from "./useNear";
+
+export type AreasOfSide = {
+  isDrawing: boolean;
+  drawn: { number: number; area: Area }[];
+  onArea: (area: Area) => void;
+};
 
 export type ChartPictureHandle = { find: () => void };
 
 /** One camera's chart clip with the grid that is read, and the tools to place it. */
 export function ChartPicture({
   side,
+  lightId,
+  layout,
   isReference = false,
+  areas = null,
   ref,
 }: {
   side: Side;
+  lightId: number;
+  layout: Schemas["LayoutOut"];
   isReference?: boolean;
+  /** Areas of this side, numbered; drawn while `isDrawing`. */
+  areas?: AreasOfSide | null;
   ref?: Ref<ChartPictureHandle>;
 }) {
   const charts = side.clips.filter((c) => c.kind === "chart");
-  const clip = charts.find((c) => c.id === side.reading?.clip_id) ?? charts[0] ?? side.clips[0];
+  const usual = charts.find((c) => c.id === side.reading?.clip_id) ?? charts[0] ?? side.clips[0];
+  const [chosen, setChosen] = useState<number | null>(null);
+  // Here, since a new reading makes the picture's own state anew.
+  const [isMerging, setMerging] = useState(false);
+  const clip = side.clips.find((c) => c.id === chosen) ?? usual;
   return (
     <section
       className="surround-dim rule relative flex min-h-0 flex-1 items-center justify-center overflow-hidden border-b"
@@ -30,9 +50,13 @@ export function ChartPicture({
     >
       {clip ? (
         <Placed
-          key={`${clip.id}-${side.reading?.id ?? 0}`}
+          key={`${clip.id}-${side.reading?.id ?? 0}-${layout.slug}`}
           side={side}
           clip={clip}
+          layout={layout}
+          areas={areas}
+          onClip={setChosen}
+          onMerge={() => setMerging(true)}
           isReference={isReference}
           ref={ref ?? null}
         />
@@ -41,6 +65,9 @@ export function ChartPicture({
           {side.letter} {side.name} has no clip in this light. Bring one in from the Board.
         </p>
       )}
+      {isMerging && (
+        <Bracket side={side} lightId={lightId} layout={layout} onClose={() => setMerging(false)} />
+      )}
     </section>
   );
 }
@@ -48,16 +75,31 @@ export function ChartPicture({
 function Placed({
   side,
   clip,
+  layout,
+  areas,
+  onClip,
+  onMerge,
   isReference,
   ref,
 }: {
   side: Side;
   clip: Clip;
+  layout: Schemas["LayoutOut"];
+  areas: AreasOfSide | null;
+  onClip: (id: number) => void;
+  onMerge: () => void;
   isReference: boolean;
   ref: Ref<ChartPictureHandle>;
 }) {
   const client = useQueryClient();
-  const reading = side.reading?.clip_id === clip.id ? side.reading : null;
+  // A reading of another chart than the one that is chosen is not shown as this one's.
+  const reading =
+    side.reading?.clip_id === clip.id && side.reading.layout.names.length === layout.names.length
+      ? side.reading
+      : null;
+  const [others, setOthers] = useState<Point[][]>([]);
+  const [frames, setFrames] = useState<number[] | null>(null);
+  const charts = side.clips.filter((c) => c.kind === "chart");
   const [moved, setMoved] = useState<Point[] | null>(null);
   const [held, setHeld] = useState<number | null>(null);
   const [question, setQuestion] = useState(false);
@@ -66,11 +108,17 @@ function Placed({
   const corners = moved ?? (reading?.corners as Point[] | undefined) ?? null;
 
   const read = useMutation({
-    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand" }) =>
+    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand"; frames: number[] | null }) =>
       unwrap(
         api.POST("/api/clips/{clip_id}/readings", {
           params: { path: { clip_id: clip.id } },
-          body: { corners: wanted.corners, found_by: wanted.by },
+          body: {
+            corners: wanted.corners,
+            found_by: wanted.by,
+            // Placed by hand, the best frames are chosen anew.
+            frames: wanted.frames,
+            layout: layout.slug,
+          },
         }),
       ),
     onSuccess: async () => {
@@ -82,30 +130,38 @@ function Placed({
   const findKey = ["find", clip.id];
   const find = useMutation({
     mutationKey: findKey,
-    mutationFn: () =>
+    mutationFn: (every: boolean) =>
       unwrap(
-        api.POST("/api/clips/{clip_id}/find", { params: { path: { clip_id: clip.id } }, body: {} }),
+        api.POST("/api/clips/{clip_id}/find", {
+          params: { path: { clip_id: clip.id } },
+          body: { layout: layout.slug, every },
+        }),
       ),
     onSuccess: (found) => {
       const at = found.corners as Point[];
       setMoved(at);
+      setFrames(null);
+      setOthers(found.others.map((other) => other.corners as Point[]));
       setQuestion(!found.orientation_certain);
-      if (found.orientation_certain) read.mutate({ corners: at, by: "search" });
+      if (found.orientation_certain && !found.others.length)
+        read.mutate({ corners: at, by: "search", frames: null });
     },
   });
   // While a handle moves the view stays: it is taken from the reading, not from the hand.
   const anchor = (reading?.corners as Point[] | undefined) ?? null;
-  const view = near && anchor ? closer(anchor, clip.width, clip.height) : { scale: 1, x: 0, y: 0 };
+  const view =
+    near && anchor ? closer(anchor, layout, clip.width, clip.height) : { scale: 1, x: 0, y: 0 };
   const busy = find.isPending || read.isPending;
   useImperativeHandle(ref, () => ({
     find: () => {
       // Asked of the cache: two keys in one frame come before `busy` is drawn.
-      if (!client.isMutating({ mutationKey: findKey })) find.mutate();
+      if (!client.isMutating({ mutationKey: findKey })) find.mutate(false);
     },
   }));
   const flagged = reading?.patches.filter((p) => p.flags.length) ?? [];
   const edit = (next: Point[]) => {
     setMoved(next);
+    setFrames(null);
     read.reset();
   };
   return (
@@ -131,11 +187,21 @@ function Placed({
             <GridOverlay
               clip={clip}
               corners={corners}
+              layout={layout}
               zoom={view.scale}
               flags={moved ? [] : (reading?.patches ?? [])}
               onMove={edit}
               onHold={setHeld}
-              onRead={() => read.mutate({ corners, by: "hand" })}
+              onRead={() => read.mutate({ corners, by: "hand", frames })}
+            />
+          )}
+          {areas && (
+            <AreaOverlay
+              clip={clip}
+              areas={areas.drawn.filter(({ area }) => area.clip_id === clip.id)}
+              isDrawing={areas.isDrawing}
+              zoom={view.scale}
+              onArea={areas.onArea}
             />
           )}
         </div>
@@ -145,45 +211,109 @@ function Placed({
       </div>
       <div className="absolute top-2 left-2 flex items-center gap-2 rounded bg-base-200/85 px-2 py-1">
         <CameraMark letter={side.letter} reference={isReference} size={20} />
-        <span>
-          {clip.name}
+        <span className="flex items-center gap-1.5">
+          {side.clips.length > 1 ? (
+            <select
+              className="select select-xs w-28"
+              aria-label={`Clip of camera ${side.letter}`}
+              value={clip.id}
+              onChange={(e) => onClip(Number(e.target.value))}
+            >
+              {side.clips.map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.name}
+                </option>
+              ))}
+            </select>
+          ) : (
+            clip.name
+          )}
           <span className="faint">
-            {" "}
             {reading && !moved
-              ? `reading ${reading.number}, ${reading.frames.length} frames${flagged.length ? `, ◇ ${flagged.length} flagged` : ""}`
+              ? describe(reading, flagged.length)
               : moved
-                ? "grid moved, not read yet"
+                ? others.length
+                  ? `one of ${others.length + 1} charts, not read yet`
+                  : "grid moved, not read yet"
                 : "not read yet"}
           </span>
         </span>
       </div>
       <div className="absolute top-2 right-2 flex gap-1.5">
-        <button type="button" className="btn btn-sm" disabled={busy} onClick={() => find.mutate()}>
+        <button
+          type="button"
+          className="btn btn-sm"
+          disabled={busy}
+          onClick={() => find.mutate(false)}
+        >
           {find.isPending ? "Finding …" : "Find"}
         </button>
+        {others.length > 0 ? (
+          <button
+            type="button"
+            className="btn btn-sm"
+            onClick={() => {
+              const [next, ...rest] = others;
+              if (!next || !moved) return;
+              setMoved(next);
+              setOthers([...rest, moved]);
+            }}
+          >
+            Next chart
+          </button>
+        ) : (
+          moved === null && (
+            <button
+              type="button"
+              className="btn btn-sm"
+              title="Look for every chart in the frame, at every size"
+              disabled={busy}
+              onClick={() => find.mutate(true)}
+            >
+              Find all
+            </button>
+          )
+        )}
+        {charts.length > 1 && moved === null && (
+          <button type="button" className="btn btn-sm" onClick={onMerge}>
+            As one
+          </button>
+        )}
         {corners ? (
-          <button type="button" className="btn btn-sm" onClick={() => edit(quarterTurn(corners))}>
+          <button
+            type="button"
+            className="btn btn-sm"
+            onClick={() => edit(quarterTurn(corners, layout))}
+          >
             Turn ¼
           </button>
         ) : (
           <button
             type="button"
             className="btn btn-sm"
-            onClick={() => edit(startingCorners(clip.width, clip.height))}
+            onClick={() => edit(startingCorners(clip.width, clip.height, layout))}
           >
             By hand
           </button>
         )}
         {moved && (
           <>
-            <button type="button" className="btn btn-sm" onClick={() => setMoved(null)}>
+            <button
+              type="button"
+              className="btn btn-sm"
+              onClick={() => {
+                setMoved(null);
+                setOthers([]);
+                setQuestion(false);
+              }}
+            >
               Undo
             </button>
             <button
               type="button"
               className="btn btn-sm btn-primary"
               disabled={busy}
-              onClick={() => read.mutate({ corners: moved, by: "hand" })}
+              onClick={() => read.mutate({ corners: moved, by: "hand", frames })}
             >
               {read.isPending ? "Reading …" : "Read"}
             </button>
@@ -193,8 +323,9 @@ function Placed({
       <div className="absolute inset-x-2 bottom-2">
         {question && (
           <output className="block rounded bg-base-100 p-2">
-            A chart was found, but not which way up it is. Turn the grid until 1 lies on dark skin
-            and 24 on black, then read.
+            A chart was found, but not which way up it is. Turn the grid until 1 lies on{" "}
+            {layout.names[0]} and {layout.names.length} on {layout.names[layout.names.length - 1]},
+            then read.
           </output>
         )}
         {find.isError && <Problem error={find.error} />}
@@ -202,4 +333,17 @@ function Placed({
       </div>
     </>
   );
+}
+
+/** What there is to say of a reading: its frames or exposures, and what is wrong with some. */
+function describe(reading: Schemas["ReadingOut"], flagged: number): string {
+  const { notes } = reading;
+  const left = notes.left_out_frames.length;
+  const frames = reading.frames.length;
+  const parts = [`reading ${reading.number}`];
+  if (notes.bracket.length) parts.push(`${notes.bracket.length} exposures`);
+  else parts.push(left ? `the best ${frames} of ${frames + left} frames` : `${frames} frames`);
+  if (notes.is_moving) parts.push(`moves by ${notes.moved.toFixed(0)} px`);
+  if (flagged) parts.push(`◇ ${flagged} flagged`);
+  return parts.join(", ");
 }

@@ -15,8 +15,40 @@ export function EncodingCheck({ angle, onClose }: { angle: Angle; onClose: () =>
     <Dialog title={`What ${angle.angle.letter} may be encoded as`} onClose={onClose} wide>
       {check.isPending && <Loading what="Decoding the chart as every encoding" />}
       {check.error && <Problem error={check.error} />}
-      {check.data && <Result check={check.data} letter={angle.angle.letter} />}
+      {check.data && (
+        <>
+          <Pictures angle={angle} check={check.data} />
+          <Result check={check.data} letter={angle.angle.letter} />
+        </>
+      )}
     </Dialog>
+  );
+}
+
+/** The angle's chart clip as each explanation would make it look, matched; the stated one first. */
+function Pictures({ angle, check }: { angle: Angle; check: Check }) {
+  const seen = [check.stated, ...check.alike.filter((c) => !same(c, check.stated))].slice(0, 3);
+  const next = check.candidates.find((c) => !seen.some((s) => same(s, c)));
+  const shown = seen.length < 3 && next ? [...seen, next] : seen;
+  const base = `/api/lights/${angle.light_id}/cameras/${angle.angle.camera_id}/encoding-check/picture`;
+  return (
+    <div className="mb-3 grid grid-cols-3 gap-2">
+      {shown.map((c) => (
+        <figure key={`${c.encoding} ${c.levels}`}>
+          <img
+            src={`${base}?${new URLSearchParams({ encoding: c.encoding, levels: c.levels })}`}
+            alt={`as ${c.name}, ${c.levels} levels`}
+            className="block aspect-video w-full bg-base-300 object-cover"
+          />
+          <figcaption className="mt-0.5 text-2xs">
+            {c.name}, {c.levels}
+            <span className="faint">
+              {same(c, check.stated) ? " · stated" : ` · ${odds(c.log_odds)}`}
+            </span>
+          </figcaption>
+        </figure>
+      ))}
+    </div>
   );
 }
 
@@ -46,8 +78,8 @@ function Result({ check, letter }: { check: Check; letter: string }) {
             <th className="pl-4 text-right font-normal">grey slope</th>
             <th className="pl-4 text-right font-normal">bend</th>
             <th className="pl-4 font-normal">likely</th>
-            <th className="text-right font-normal">if confused: ΔE</th>
-            <th className="text-right font-normal">dark · bright, stops</th>
+            <th className="pl-4 text-right font-normal">ΔE if confused</th>
+            <th className="pl-4 text-right font-normal">dark · bright</th>
           </tr>
         </thead>
         <tbody className="value">
@@ -78,8 +110,9 @@ function Result({ check, letter }: { check: Check; letter: string }) {
         </tbody>
       </table>
       <p className="faint mt-3">
-        Dark is four stops under middle grey, bright three over. Nothing is changed by this: what a
-        camera is taken as is set on its sheet, on the Board.
+        Confused with the stated one, the picture would differ by so many ΔE, and by so many stops
+        in the dark (four under middle grey) and in the lights (three over). Nothing is changed by
+        this: what a camera is taken as is set on its sheet, on the Board.
       </p>
     </div>
   );

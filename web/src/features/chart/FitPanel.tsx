@@ -4,11 +4,13 @@ import { Problem } from "@/shared/Feedback";
 import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 import { CameraMenu } from "./CameraMenu";
-import type { FitChoice } from "./choice";
+import { type FitChoice, skinsOf } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
+import { Neighbours } from "./Neighbours";
 import { Residuals } from "./Residuals";
 import { ShootingSheet } from "./ShootingSheet";
+import { Beside } from "./Target";
 import { WouldChange } from "./WouldChange";
 
 /** What the readings say, the fit, and what is left after it. */
@@ -32,14 +34,11 @@ export function FitPanel({
   const { match } = angle;
   const [isAsking, setAsking] = useState(false);
   const isReference = angle.angle.camera_id === angle.reference.camera_id;
-  const { leaveOut } = choice;
-  const toggle = (index: number) =>
-    onChoice({
-      ...choice,
-      leaveOut: leaveOut.includes(index)
-        ? leaveOut.filter((i) => i !== index)
-        : [...leaveOut, index],
-    });
+  const { leaveOut, marked } = choice;
+  const flipped = (list: number[], index: number) =>
+    list.includes(index) ? list.filter((i) => i !== index) : [...list, index];
+  const skins = skinsOf(angle);
+  const borrowed = match?.borrowed ?? null;
   if (isReference) return <ReferencePanel angle={angle} />;
   return (
     <section
@@ -59,9 +58,10 @@ export function FitPanel({
           </button>
           <span className="faint text-2xs">
             with {modelWord(choice.model)}
-            {choice.skins && ", skins first"}
+            {choice.skins && skins.length > 0 && ", skins first"}
+            {choice.pool && ", other lights"}
           </span>
-          {match && canFit && (
+          {match && !borrowed && canFit && (
             <button type="button" className="btn btn-xs" onClick={() => setAsking(true)}>
               What would change
             </button>
@@ -77,7 +77,8 @@ export function FitPanel({
           {text}
         </p>
       ))}
-      {match ? (
+      {angle.angle.reading && <Beside angle={angle} choice={choice} onChoice={onChoice} />}
+      {match && !borrowed ? (
         <>
           <Steps angle={angle} />
           <Residuals
@@ -86,17 +87,22 @@ export function FitPanel({
             own={angle.angle.reading?.swatches ?? []}
             tolerance={angle.tolerance}
             leaveOut={leaveOut}
-            onToggle={toggle}
+            marked={marked}
+            skins={skins}
+            onToggle={(i) => onChoice({ ...choice, leaveOut: flipped(leaveOut, i) })}
+            onMark={(i) => onChoice({ ...choice, marked: flipped(marked, i) })}
           >
-            <label className="flex cursor-pointer items-center gap-1.5">
-              <input
-                type="checkbox"
-                className="checkbox checkbox-xs"
-                checked={choice.skins}
-                onChange={(e) => onChoice({ ...choice, skins: e.target.checked })}
-              />
-              skins count four times
-            </label>
+            {skins.length > 0 && (
+              <label className="flex cursor-pointer items-center gap-1.5">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={choice.skins}
+                  onChange={(e) => onChoice({ ...choice, skins: e.target.checked })}
+                />
+                skins count four times
+              </label>
+            )}
           </Residuals>
           <div className="flex gap-4">
             <Ramp angle={angle} />
@@ -108,6 +114,9 @@ export function FitPanel({
         </>
       ) : (
         <Unmatched angle={angle} />
+      )}
+      {(borrowed || !match) && !(angle.reference.reading && angle.angle.reading) && (
+        <Neighbours angle={angle} />
       )}
     </section>
   );
@@ -124,6 +133,22 @@ function Verdict({ angle }: { angle: Angle }) {
         <p className="faint">{nextStep(angle)}</p>
       </div>
     );
+  if (match.borrowed)
+    return (
+      <div>
+        <p className="text-base font-semibold">
+          Borrowed from {match.borrowed.source}
+          {match.expected === null
+            ? ", and tried nowhere."
+            : `: about ${match.expected.toFixed(1)} on other lights' charts.`}
+        </p>
+        <p className="faint">
+          {angle.state === "stale"
+            ? "There are charts in this light now: fit to them."
+            : `Nothing is measured in ${angle.light_name}: ${match.borrowed.why}.`}
+        </p>
+      </div>
+    );
   const value = match.expected ?? match.left_one_out;
   const head =
     angle.state === "stale"
@@ -134,7 +159,7 @@ function Verdict({ angle }: { angle: Angle }) {
             : ""
         }.`;
   const out = match.residuals.filter((r) => r.left_out);
-  const faces = match.residuals.filter((r) => r.index <= 2 && !r.left_out);
+  const faces = match.residuals.filter((r) => skinsOf(angle).includes(r.index) && !r.left_out);
   const skins = faces.reduce((sum, r) => sum + r.after, 0) / Math.max(1, faces.length);
   const best = match.advice[0];
   return (
@@ -144,6 +169,12 @@ function Verdict({ angle }: { angle: Angle }) {
         {match.left_one_out.toFixed(2)} <span className="faint">cross-validated ·</span>{" "}
         {match.after.toFixed(2)} <span className="faint">on the chart ·</span>{" "}
         {match.white_only.toFixed(1)} <span className="faint">by white and exposure alone</span>
+        {match.target && (
+          <>
+            {" "}
+            <span className="faint">· to</span> {match.target}
+          </>
+        )}
       </p>
       <p className="faint mt-0.5">
         {match.limit}{" "}

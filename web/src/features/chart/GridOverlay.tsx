@@ -1,9 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useRef } from "react";
 import type { Clip, Point, Schemas } from "@/api/client";
-import { clampPoint, outline, sampleAreas } from "./geometry";
+import { clampPoint, cornerNumbers, outline, sampleAreas } from "./geometry";
 
-const CORNER_NAMES = ["1, dark skin", "6, bluish green", "24, black", "19, white"];
-const CORNER_NUMBERS = ["1", "6", "24", "19"];
 const STEPS: Record<string, Point> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -15,6 +13,7 @@ const STEPS: Record<string, Point> = {
 export function GridOverlay({
   clip,
   corners,
+  layout,
   flags,
   zoom = 1,
   onMove,
@@ -23,6 +22,7 @@ export function GridOverlay({
 }: {
   clip: Clip;
   corners: Point[];
+  layout: Schemas["LayoutOut"];
   flags: Schemas["PatchOut"][];
   zoom?: number;
   onMove: (corners: Point[]) => void;
@@ -31,6 +31,10 @@ export function GridOverlay({
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const unit = clip.width / 640 / zoom;
+  const numbers = cornerNumbers(layout);
+  const name = (number: number) => `${number}, ${layout.names[number - 1] ?? ""}`;
+  // Many patches are small: their outlines stay thin.
+  const thin = layout.names.length > 60 ? 0.55 : 1;
   const toPixels = (event: PointerEvent): Point => {
     const r = svg.current?.getBoundingClientRect();
     if (!r) return [0, 0];
@@ -65,14 +69,19 @@ export function GridOverlay({
       data-testid="chart-grid"
     >
       <polygon
-        points={text(outline(corners))}
+        points={text(outline(corners, layout))}
         fill="none"
         stroke="#000"
         strokeOpacity=".6"
         strokeWidth={3 * unit}
       />
-      <polygon points={text(outline(corners))} fill="none" stroke="#fff" strokeWidth={1.2 * unit} />
-      {sampleAreas(corners).map((area, i) => {
+      <polygon
+        points={text(outline(corners, layout))}
+        fill="none"
+        stroke="#fff"
+        strokeWidth={1.2 * unit}
+      />
+      {sampleAreas(corners, layout).map((area, i) => {
         const found = flags[i]?.flags ?? [];
         return (
           // biome-ignore lint/suspicious/noArrayIndexKey: patches have a fixed order
@@ -82,13 +91,13 @@ export function GridOverlay({
               fill="none"
               stroke="#000"
               strokeOpacity=".55"
-              strokeWidth={2.2 * unit}
+              strokeWidth={2.2 * unit * thin}
             />
             <polygon
               points={text(area)}
               fill="none"
               stroke="#fff"
-              strokeWidth={unit}
+              strokeWidth={unit * thin}
               strokeDasharray={found.length ? `${2 * unit} ${2 * unit}` : undefined}
             />
             {found.length > 0 && area[0] && area[2] && (
@@ -110,10 +119,10 @@ export function GridOverlay({
       {corners.map(([x, y], i) => (
         // biome-ignore lint/a11y/useSemanticElements: a handle in a drawing
         <g
-          key={CORNER_NUMBERS[i]}
+          key={numbers[i]}
           role="button"
           tabIndex={0}
-          aria-label={`corner patch ${CORNER_NAMES[i]}: ${x.toFixed(1)}, ${y.toFixed(1)}`}
+          aria-label={`corner patch ${name(numbers[i] ?? 0)}: ${x.toFixed(1)}, ${y.toFixed(1)}`}
           className="cursor-move outline-none [&:focus-visible_circle:first-of-type]:[fill-opacity:0.6]"
           onKeyDown={key(i)}
           onFocus={() => onHold(i)}
@@ -148,7 +157,7 @@ export function GridOverlay({
             strokeWidth={2 * unit}
             paintOrder="stroke"
           >
-            {CORNER_NUMBERS[i]}
+            {numbers[i]}
           </text>
         </g>
       ))}

@@ -1,8 +1,7 @@
 import type { ReactNode } from "react";
 import type { Residual } from "@/api/client";
 
-const GREYS = [19, 20, 21, 22, 23, 24];
-const SKINS = [1, 2];
+const MOST_ROWS = 22;
 
 /** One ranked list: what is left after the fit, worst first, and what was before as a thin line. */
 export function Residuals({
@@ -11,7 +10,10 @@ export function Residuals({
   own,
   tolerance,
   leaveOut,
+  marked = [],
+  skins: skinNumbers = [1, 2],
   onToggle,
+  onMark,
   children,
 }: {
   residuals: Residual[];
@@ -19,15 +21,20 @@ export function Residuals({
   own: string[];
   tolerance: number;
   leaveOut: number[];
+  /** Patches that count four times. */
+  marked?: number[];
+  skins?: number[];
   onToggle: (index: number) => void;
+  onMark?: (index: number) => void;
   /** What stands beside the skins. */
   children?: ReactNode;
 }) {
   const used = residuals.filter((r) => !r.left_out);
   const byRest = [...used].sort((a, b) => b.after - a.after);
-  const colours = byRest.filter((r) => !GREYS.includes(r.index));
-  const greys = byRest.filter((r) => GREYS.includes(r.index));
-  const skins = byRest.filter((r) => SKINS.includes(r.index));
+  // Only greys have a spread between channels.
+  const colours = byRest.filter((r) => r.grey_spread === null);
+  const greys = byRest.filter((r) => r.grey_spread !== null);
+  const skins = byRest.filter((r) => skinNumbers.includes(r.index));
   const out = residuals.filter((r) => r.left_out);
   const reach = Math.max(4, ...used.map((r) => r.before)) * 1.02;
   const rows = (list: Residual[]) =>
@@ -39,7 +46,9 @@ export function Residuals({
         tolerance={tolerance}
         swatches={[reference[r.index - 1], own[r.index - 1]]}
         out={leaveOut.includes(r.index)}
+        isMarked={marked.includes(r.index)}
         onToggle={onToggle}
+        onMark={onMark}
       />
     ));
   const mean = (list: Residual[]) =>
@@ -50,10 +59,18 @@ export function Residuals({
       <div className="mb-1 flex justify-between">
         <span className="faint">Left after the fit, worst first</span>
         <span className="faint text-2xs">
-          thin line: before · dashed: in tune up to here · click: leave out of the next fit
+          thin line: before · dashed: in tune up to here · click: leave out · Shift: count ×4
         </span>
       </div>
-      {rows(colours)}
+      {rows(colours.slice(0, MOST_ROWS))}
+      {colours.length > MOST_ROWS && (
+        <details>
+          <summary className="faint cursor-pointer text-2xs">
+            {colours.length - MOST_ROWS} more, none above {colours[MOST_ROWS]?.after.toFixed(2)}
+          </summary>
+          {rows(colours.slice(MOST_ROWS))}
+        </details>
+      )}
       <div className="mt-2 mb-1 flex justify-between">
         <span className="faint">
           Greys <b className="text-base-content">{mean(greys)}</b>, channels within{" "}
@@ -61,12 +78,14 @@ export function Residuals({
         </span>
         <span className="faint flex items-center gap-3">
           {children}
-          <span>
-            Skins <b className="text-base-content">{mean(skins)}</b>
-          </span>
+          {skins.length > 0 && (
+            <span>
+              Skins <b className="text-base-content">{mean(skins)}</b>
+            </span>
+          )}
         </span>
       </div>
-      {rows(greys)}
+      {rows(greys.slice(0, MOST_ROWS))}
       {out.length > 0 && <p className="faint mt-2 mb-1">Left out</p>}
       {out.map((r) => (
         <button
@@ -108,14 +127,18 @@ function Row({
   tolerance,
   swatches,
   out,
+  isMarked,
   onToggle,
+  onMark,
 }: {
   residual: Residual;
   reach: number;
   tolerance: number;
   swatches: (string | undefined)[];
   out: boolean;
+  isMarked: boolean;
   onToggle: (index: number) => void;
+  onMark: ((index: number) => void) | undefined;
 }) {
   const share = (v: number) => `${Math.min(100, (v / reach) * 100)}%`;
   return (
@@ -126,11 +149,14 @@ function Row({
       title={
         residual.predicted === null ? "" : `${residual.predicted.toFixed(2)} by a fit without it`
       }
-      onClick={() => onToggle(residual.index)}
+      onClick={(event) =>
+        event.shiftKey && onMark ? onMark(residual.index) : onToggle(residual.index)
+      }
     >
       <Swatch colours={swatches} />
       <span className="w-32 truncate">
         {residual.name} <span className="faint">{residual.index}</span>
+        {isMarked && <b> ×4</b>}
       </span>
       <span className="relative h-full flex-1">
         <span

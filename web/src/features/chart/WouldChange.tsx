@@ -24,7 +24,7 @@ export function WouldChange({
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/preview", {
           params,
-          body: fitBody(choice, angle.newest_number),
+          body: fitBody(choice, angle),
           signal,
         }),
       ),

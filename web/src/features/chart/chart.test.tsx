@@ -1,8 +1,9 @@
 import { fireEvent, render, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Angle, Point } from "@/api/client";
-import { angle, clip, match, residuals } from "@/test/fixtures";
-import type { FitChoice } from "./choice";
+import { angle, clip, layout, match, residuals } from "@/test/fixtures";
+import { show } from "@/test/show";
+import { type FitChoice, plainChoice } from "./choice";
 import { FitPanel } from "./FitPanel";
 import { GridOverlay } from "./GridOverlay";
 import { Residuals } from "./Residuals";
@@ -14,10 +15,10 @@ const CORNERS: Point[] = [
   [239, 309],
 ];
 
-function panel(data: Angle, choice: FitChoice = { model: "averaged", leaveOut: [], skins: false }) {
+function panel(data: Angle, choice: FitChoice = plainChoice) {
   const onChoice = vi.fn();
   const onFit = vi.fn();
-  render(
+  show(
     <FitPanel
       angle={data}
       busy={false}
@@ -69,9 +70,9 @@ describe("the verdict", () => {
     const row = screen.getByLabelText("3×3, neutral kept");
     expect(row.closest("tr")?.textContent).toContain("1.00");
     fireEvent.click(row);
-    expect(onChoice).toHaveBeenCalledWith({ model: "matrix", leaveOut: [], skins: false });
+    expect(onChoice).toHaveBeenCalledWith({ ...plainChoice, model: "matrix" });
     fireEvent.click(screen.getByLabelText("skins count four times"));
-    expect(onChoice).toHaveBeenLastCalledWith({ model: "averaged", leaveOut: [], skins: true });
+    expect(onChoice).toHaveBeenLastCalledWith({ ...plainChoice, skins: true });
   });
 
   it("shows the fit's warnings", () => {
@@ -146,6 +147,7 @@ describe("the grid's handles", () => {
     const onRead = vi.fn();
     render(
       <GridOverlay
+        layout={layout()}
         clip={clip()}
         corners={CORNERS}
         flags={[]}
@@ -177,6 +179,7 @@ describe("the grid's handles", () => {
     const edge: Point[] = [[0, 0], ...CORNERS.slice(1)];
     render(
       <GridOverlay
+        layout={layout()}
         clip={clip()}
         corners={edge}
         flags={[]}

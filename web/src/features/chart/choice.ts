@@ -1,14 +1,85 @@
+import type { Angle, Schemas } from "@/api/client";
 import type { Model } from "@/shared/models";
 
-/** What the next fit is to do: its model, patches to leave out by number, skins weighed or not. */
-export type FitChoice = { model: Model; leaveOut: number[]; skins: boolean };
+export type Area = Schemas["AreaIn"];
+/** One thing that both cameras saw; a side is missing until it is drawn. */
+export type AreaPair = { reference: Area | null; angle: Area | null; weight: number };
 
-/** Light and dark skin, weighed as a person asks for it. */
-const SKINS = [1, 2].map((patch) => ({ patch, weight: 4 }));
+/** What the next fit is to do. */
+export type FitChoice = {
+  model: Model;
+  /** Patches to leave out, by number. */
+  leaveOut: number[];
+  /** Patches that count four times, beside the skins. */
+  marked: number[];
+  skins: boolean;
+  areas: AreaPair[];
+  /** Whether the pair's charts in other lights take part. */
+  pool: boolean;
+  /** "published" or a table of patch values instead of the reference's own reading. */
+  values: string;
+  valuesName: string;
+};
 
-export const fitBody = (choice: FitChoice, base: number) => ({
-  model: choice.model,
-  leave_out: choice.leaveOut,
-  weights: choice.skins ? SKINS : [],
-  base_number: base,
-});
+const WEIGHT = 4;
+
+export const plainChoice: FitChoice = {
+  model: "averaged",
+  leaveOut: [],
+  marked: [],
+  skins: false,
+  areas: [],
+  pool: false,
+  values: "",
+  valuesName: "",
+};
+
+/** The skins of the chart in use, by number. */
+export const skinsOf = (angle: Angle): number[] =>
+  (angle.angle.reading?.layout.skins ?? []).map((i) => i + 1);
+
+/** What the match in force was made with, so that the next fit does not silently do otherwise. */
+export function choiceOf(angle: Angle): FitChoice {
+  const match = angle.match;
+  if (!match || match.borrowed) return plainChoice;
+  const weighed = match.weights.map((w) => w.patch);
+  const skins = skinsOf(angle);
+  return {
+    ...plainChoice,
+    model: match.asked as Model,
+    skins: skins.length > 0 && skins.every((i) => weighed.includes(i)),
+    marked: weighed.filter((i) => !skins.includes(i)),
+    leaveOut: match.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index),
+    areas: match.areas.map((pair) => ({ ...pair })),
+    pool: match.pool,
+    values: match.target === "published values" ? "published" : "",
+    valuesName: match.target ?? "",
+  };
+}
+
+export function fitBody(choice: FitChoice, angle: Angle) {
+  const weighed = new Set([...choice.marked, ...(choice.skins ? skinsOf(angle) : [])]);
+  return {
+    model: choice.model,
+    leave_out: choice.leaveOut,
+    weights: [...weighed].map((patch) => ({ patch, weight: WEIGHT })),
+    areas: choice.areas.flatMap(({ reference, angle: own, weight }) =>
+      reference && own ? [{ reference, angle: own, weight }] : [],
+    ),
+    pool: choice.pool && !choice.values,
+    values: choice.values,
+    values_name: choice.valuesName,
+    base_number: angle.newest_number,
+  };
+}
+
+/** Put an area into the first pair that lacks this side, or into a new one. */
+export function withArea(
+  areas: readonly AreaPair[],
+  side: "reference" | "angle",
+  area: Area,
+): AreaPair[] {
+  const open = areas.findIndex((pair) => pair[side] === null);
+  if (open < 0) return [...areas, { reference: null, angle: null, weight: 1, [side]: area }];
+  return areas.map((pair, i) => (i === open ? { ...pair, [side]: area } : pair));
+}

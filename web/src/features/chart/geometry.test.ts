@@ -1,6 +1,9 @@
 import { describe, expect, it } from "vitest";
 import type { Point } from "@/api/client";
+import { layout } from "@/test/fixtures";
 import { chartHomography, closer, halfTurn, project, quarterTurn, sampleAreas } from "./geometry";
+
+const GRID = layout();
 
 const CORNERS: Point[] = [
   [100, 80],
@@ -11,7 +14,7 @@ const CORNERS: Point[] = [
 
 describe("the chart's grid on a picture", () => {
   it("goes through the four corner patches", () => {
-    const h = chartHomography(CORNERS);
+    const h = chartHomography(CORNERS, GRID);
     if (!h) throw new Error("no homography");
     const places = [
       [0, 0],
@@ -27,7 +30,7 @@ describe("the chart's grid on a picture", () => {
   });
 
   it("keeps straight lines straight: the cross-ratio of four patches in a row", () => {
-    const h = chartHomography(CORNERS);
+    const h = chartHomography(CORNERS, GRID);
     if (!h) throw new Error("no homography");
     const [a, b, c, d] = [0, 1, 3, 5].map((u) => project(h, u, 0)[0]) as [
       number,
@@ -40,7 +43,7 @@ describe("the chart's grid on a picture", () => {
   });
 
   it("comes back after four quarter turns, and two of them are a half turn", () => {
-    const two = quarterTurn(quarterTurn(CORNERS));
+    const two = quarterTurn(quarterTurn(CORNERS, GRID), GRID);
     for (const [i, [x, y]] of halfTurn(CORNERS).entries()) {
       expect(two[i]?.[0]).toBeCloseTo(x, 6);
       expect(two[i]?.[1]).toBeCloseTo(y, 6);
@@ -48,7 +51,7 @@ describe("the chart's grid on a picture", () => {
   });
 
   it("comes closer until the chart fills the picture, and never shows what is beside it", () => {
-    const { scale, x, y } = closer(CORNERS, 960, 540);
+    const { scale, x, y } = closer(CORNERS, GRID, 960, 540);
     const [left, top] = [-x / scale, -y / scale];
     expect(scale).toBeGreaterThan(1.3);
     for (const [px, py] of CORNERS) {
@@ -68,6 +71,6 @@ describe("the chart's grid on a picture", () => {
       [2, 2],
       [3, 3],
     ];
-    expect(sampleAreas(flat)).toEqual([]);
+    expect(sampleAreas(flat, GRID)).toEqual([]);
   });
 });

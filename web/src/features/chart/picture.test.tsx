@@ -1,7 +1,7 @@
 import { act, fireEvent, screen, waitFor } from "@testing-library/react";
 import { createRef } from "react";
 import { describe, expect, it, vi } from "vitest";
-import { angle, reading } from "@/test/fixtures";
+import { angle, layout, reading } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { ChartPicture, type ChartPictureHandle } from "./ChartPicture";
 
@@ -15,6 +15,8 @@ const FOUND = {
   orientation_certain: true,
   score: 0.99,
   turned_score: 0.48,
+  frames: [0, 1, 2, 3],
+  others: [],
 };
 
 type Sent = { path: string; body: { corners?: number[][]; found_by?: string } };
@@ -39,7 +41,7 @@ const unread = () => ({ ...angle().angle, reading: null });
 describe("a chart's picture", () => {
   it("reads a chart that was found for sure, without a further question", async () => {
     const sent = serve(FOUND);
-    show(<ChartPicture side={unread()} />);
+    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
     expect(screen.getByText(/not read yet/)).toBeTruthy();
     fireEvent.click(screen.getByText("Find"));
     await waitFor(() => expect(sent).toHaveLength(2));
@@ -49,7 +51,7 @@ describe("a chart's picture", () => {
 
   it("asks which way up an uncertain one is, and reads it when told", async () => {
     const sent = serve({ ...FOUND, orientation_certain: false });
-    show(<ChartPicture side={unread()} />);
+    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find"));
     expect(await screen.findByText(/not which way up it is/)).toBeTruthy();
     expect(sent).toHaveLength(1);
@@ -67,7 +69,7 @@ describe("a chart's picture", () => {
 
   it("says what to do where none is found, and lets one place it by hand and undo", async () => {
     serve({ code: "chart.not_found", detail: "No chart.", hint: "Place its corners." }, 422);
-    show(<ChartPicture side={unread()} />);
+    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find"));
     expect((await screen.findByRole("alert")).textContent).toContain("No chart.Place its corners.");
     fireEvent.click(screen.getByText("By hand"));
@@ -80,7 +82,7 @@ describe("a chart's picture", () => {
   it("is searched from outside by its handle, once at a time", async () => {
     const sent = serve(FOUND);
     const handle = createRef<ChartPictureHandle>();
-    show(<ChartPicture side={unread()} ref={handle} />);
+    show(<ChartPicture side={unread()} lightId={1} layout={layout()} ref={handle} />);
     act(() => handle.current?.find());
     act(() => handle.current?.find());
     await waitFor(() => expect(sent).toHaveLength(2));
@@ -88,7 +90,7 @@ describe("a chart's picture", () => {
   });
 
   it("says that there is no clip where there is none", () => {
-    show(<ChartPicture side={{ ...unread(), clips: [] }} />);
+    show(<ChartPicture side={{ ...unread(), clips: [] }} lightId={1} layout={layout()} />);
     expect(screen.getByText(/no clip in this light/)).toBeTruthy();
   });
 });

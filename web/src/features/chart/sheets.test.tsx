@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import { expect, it, vi } from "vitest";
 import { angle } from "@/test/fixtures";
 import { CameraMenu } from "./CameraMenu";
+import { type FitChoice, plainChoice } from "./choice";
 import { ShootingSheet } from "./ShootingSheet";
 import { WouldChange } from "./WouldChange";
 
@@ -64,7 +65,7 @@ it("says in the server's words why there are no values", async () => {
   expect(screen.getByText("Fit first.")).toBeTruthy();
 });
 
-const CHOICE = { model: "roots", leaveOut: [3], skins: true } as const;
+const CHOICE: FitChoice = { ...plainChoice, model: "roots", leaveOut: [3], skins: true };
 const change = {
   expected: 1.21,
   expected_now: 1.17,
@@ -75,12 +76,7 @@ const change = {
 it("tells what another fit would change, and fits only when asked to", async () => {
   const [onFit, onClose] = [vi.fn(), vi.fn()];
   const asked = show(
-    <WouldChange
-      angle={angle()}
-      choice={{ ...CHOICE, leaveOut: [...CHOICE.leaveOut] }}
-      onFit={onFit}
-      onClose={onClose}
-    />,
+    <WouldChange angle={angle()} choice={CHOICE} onFit={onFit} onClose={onClose} />,
     [200, change],
   );
   expect((await screen.findByText("1.21")).closest("p")?.textContent).toContain("instead of 1.17");
@@ -101,15 +97,10 @@ it("tells what another fit would change, and fits only when asked to", async () 
 });
 
 it("says so when no file has left yet", async () => {
-  show(
-    <WouldChange
-      angle={angle()}
-      choice={{ model: "averaged", leaveOut: [], skins: false }}
-      onFit={vi.fn()}
-      onClose={vi.fn()}
-    />,
-    [200, { ...change, files: [] }],
-  );
+  show(<WouldChange angle={angle()} choice={plainChoice} onFit={vi.fn()} onClose={vi.fn()} />, [
+    200,
+    { ...change, files: [] },
+  ]);
   expect(await screen.findByText(/No file has left/)).toBeTruthy();
 });
 

@@ -1,0 +1,62 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type Angle, api, unwrap } from "@/api/client";
+import { Problem } from "@/shared/Feedback";
+
+/** Where a light without a chart may take its match from, the best first. */
+export function Neighbours({ angle }: { angle: Angle }) {
+  const client = useQueryClient();
+  const params = { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } };
+  const list = useQuery({
+    queryKey: ["neighbours", angle.light_id, angle.angle.camera_id, angle.newest_number],
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/lights/{light_id}/cameras/{camera_id}/neighbours", { params, signal })),
+  });
+  const borrow = useMutation({
+    mutationFn: (light: number | null) =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/borrow", {
+          params,
+          body: { light_id: light, base_number: angle.newest_number },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries(),
+  });
+  if (list.isPending || !list.data?.length) return null;
+  return (
+    <section aria-label="Matches of other lights" className="min-w-0">
+      <p className="font-semibold">
+        {angle.match ? "Or take another match over." : "No chart of both? Take a match over."}
+      </p>
+      <p className="faint mb-1">
+        It stays marked as borrowed until charts are read here. The figure is what it left on the
+        charts of lights that it was not made from.
+      </p>
+      {borrow.isError && <Problem error={borrow.error} />}
+      <ul>
+        {list.data.map((n) => (
+          <li key={n.light_id ?? 0} className="rule flex items-center gap-3 border-t py-1">
+            <span className="min-w-0">
+              <b>{n.light_name ?? "The pair's general matrix"}</b>{" "}
+              <span className="faint">{n.why}</span>
+            </span>
+            <span className="value ml-auto">
+              {n.expected === null ? (
+                <span className="faint font-sans">not tried anywhere</span>
+              ) : (
+                `about ${n.expected.toFixed(1)} ΔE`
+              )}
+            </span>
+            <button
+              type="button"
+              className="btn btn-xs"
+              disabled={borrow.isPending}
+              onClick={() => borrow.mutate(n.light_id)}
+            >
+              Take over
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
