@@ -15,7 +15,7 @@ from tests.simulated import background, camera_a, shoot
 
 
 def files(media, camera, shot="01"):
-    return sorted(str(p) for p in (media / camera).glob(f"*_{shot}_*"))
+    return sorted(str(p) for p in (media / camera).glob(f"?001_{shot}_*"))
 
 
 def _match(media, *more, angle="Cedar", slug="v-log/v-gamut", levels="legal"):
@@ -149,6 +149,41 @@ def test_chart_prints_one_object(media, capsys):
     corners = [f"{x},{y}" for x, y in said["corners"]]
     assert main(["chart", files(media, "Birch")[0], "--encoding", "s-log3/s-gamut3.cine",
                  "--corners", *corners]) == 0  # fmt: skip
+
+
+def test_a_bracket_is_read_as_one(media, tmp_path, capsys):
+    bracket = [*files(media, "Birch", "03"), *files(media, "Birch", "04")]
+    report = tmp_path / "m.json"
+    more = ("--angle-bracket", *bracket, "--out", tmp_path / "m.cube", "--report", report)
+    usual = {"angle": "Birch", "slug": "s-log3/s-gamut3.cine", "levels": "full"}
+    assert _match(media, *more, **usual) == 0
+    said = json.loads(report.read_text())
+    assert said["angle"]["frames"] == 4 + 2
+    assert "bracket" not in capsys.readouterr().err
+    # Taken for another curve, the exposures contradict each other.
+    assert _match(media, *more, **usual | {"slug": "d-log/d-gamut"}) == 0
+    assert "angle's bracket disagree" in capsys.readouterr().err
+
+
+def test_a_chart_of_one_s_own_is_read_by_its_layout_file(tmp_path, capsys):
+    shot = shoot(camera_a())
+    path, card = tmp_path / "a.tif", tmp_path / "half.toml"
+    write_frame(path, shot.frames[0])
+    card.write_text("rows = 2\ncolumns = 6\nneutrals = [7, 8, 9, 10, 11, 12]\n")
+    corners = [f"{x:.2f},{y:.2f}" for x, y in shot.centres[[12, 17, 23, 18]]]
+    assert main(["chart", str(path), "--encoding", "logc3", "--chart", str(card), "--json",
+                 "--corners", *corners]) == 0  # fmt: skip
+    half = json.loads(capsys.readouterr().out)
+    assert len(half["patches"]) == 12
+    assert main(["chart", str(path), "--encoding", "logc3", "--all"]) == 0
+    listed = capsys.readouterr().out.strip().splitlines()
+    assert len(listed) == 1
+    assert main(["chart", str(path), "--encoding", "logc3", "--json", *listed[0].split()]) == 0
+    whole = json.loads(capsys.readouterr().out)
+    for a, b in zip(half["patches"], whole["patches"][12:], strict=True):
+        np.testing.assert_allclose(a["lin_rgb"], b["lin_rgb"], rtol=0.02, atol=2e-3)
+    assert main(["chart", str(path), "--encoding", "logc3", "--chart", "nowhere"]) == 2
+    assert "no chart layout" in capsys.readouterr().err
 
 
 def test_encodings_are_listed(capsys):

@@ -18,6 +18,7 @@ _ROUNDS: Final = 6
 _MODEL_ERROR = 0.002  # of a value: what a curve and a shutter repeat at best
 _BLACK_SIGMA = 3.0  # a black level is believed beyond so many of its errors
 _STRAIGHT = 0.02  # stops: more is told
+_HIDDEN, _HIDDEN_SIGMA = 0.02, 5.0  # share of the patch, deviations: beyond both is a clip
 _FAINT = 0.002  # of the brightest patch: darker ones do not speak for exposure
 
 
@@ -83,13 +84,17 @@ def merge_readings(readings: Sequence[ChartReading]) -> Merged:
     )
     scaled = [lins[0]] + [(v - black) / g + black for v, g in zip(lins[1:], gains, strict=True)]
     scales = [1.0, *gains]
+    top = float(lins[0].max())
     patches, rescued = [], []
     for i, first in enumerate(base.patches):
-        those = [k for k in range(len(readings)) if good[k][i]]
+        those = _believed(
+            [k for k in range(len(readings)) if good[k][i]], scales,
+            [v[i] for v in scaled], [e[i] / g for e, g in zip(errors, scales, strict=True)], top,
+        )  # fmt: skip
         if not those:
             patches.append(first)
             continue
-        if not first.is_usable:
+        if 0 not in those:
             rescued.append(i + 1)
         covs = [
             readings[k].patches[i].mean_cov / scales[k] ** 2
@@ -106,6 +111,24 @@ def merge_readings(readings: Sequence[ChartReading]) -> Merged:
         clip=base.clip if base.clip is not None else max(clips, default=None),
     )  # fmt: skip
     return Merged(reading, exposures, _triple(black), tuple(rescued))
+
+
+def _believed(
+    those: list[int], scales: Sequence[float], values: Sequence[A], errors: Sequence[A], top: float
+) -> list[int]:
+    """Return the exposures of one patch without those that a darker one proves to be clipped.
+
+    A sensor may clip far below the file's ceiling, and a matrix hides it in all channels.
+    """
+    order = sorted(those, key=lambda k: scales[k])
+    kept = order[:1]
+    for k in order[1:]:
+        dark = kept[-1]
+        off = np.abs(values[k] - values[dark])
+        limit = np.maximum(_HIDDEN_SIGMA * np.hypot(errors[k], errors[dark]), _HIDDEN * top)
+        if (off <= np.maximum(limit, _HIDDEN * np.abs(values[dark]).max())).all():
+            kept.append(k)
+    return sorted(kept)
 
 
 def _pairs(good: Sequence[NDArray[np.bool_]]) -> list[tuple[NDArray[np.bool_], ...]]:
@@ -175,7 +198,7 @@ def _patch(
     corr = 0.98 * cov / np.outer(sigma, sigma)
     kept = [f for f in first.flags if f not in (CLIPPED, CRUSHED)]
     code = first.code_rgb
-    if not first.is_usable:
+    if first not in those:
         # As the first exposure would have stored it, had it had room.
         curve = find_encoding(base.encoding).curve
         code = _triple(put_levels_on(encode(mean, curve), base.levels))

@@ -108,10 +108,11 @@ def off_chart_codes(case: Case, side: Side, objects: A | None = None) -> A:
 _Draw = Callable[[np.random.Generator, int], Case]
 
 
-def _base(
+def base_case(
     rng: np.random.Generator, seed: int, name: str, kind: str, families: tuple[str, ...],
     *, related: bool,
 ) -> Case:  # fmt: skip
+    """Draw an ordinary case: two cameras, a light of a kind, the 24-patch chart."""
     light = random_light(rng, kind)
     first = (
         measured_sensor(int(rng.random() < 0.3))
@@ -137,20 +138,20 @@ def _set(side: Side, **changes: object) -> Side:
 
 def _ordinary(rng: np.random.Generator, seed: int, name: str, *, related: bool) -> Case:
     kind = str(rng.choice(["daylight", "tungsten", "mixed", "led"]))
-    return _base(rng, seed, name, kind, KNOWN_FAMILIES, related=related)
+    return base_case(rng, seed, name, kind, KNOWN_FAMILIES, related=related)
 
 
 def _related_daylight(rng: np.random.Generator, seed: int) -> Case:
-    return _base(rng, seed, "related-daylight", "daylight", KNOWN_FAMILIES, related=True)
+    return base_case(rng, seed, "related-daylight", "daylight", KNOWN_FAMILIES, related=True)
 
 
 def _related_tungsten(rng: np.random.Generator, seed: int) -> Case:
-    return _base(rng, seed, "related-tungsten", "tungsten", KNOWN_FAMILIES, related=True)
+    return base_case(rng, seed, "related-tungsten", "tungsten", KNOWN_FAMILIES, related=True)
 
 
 def _unseen(rng: np.random.Generator, seed: int) -> Case:
     kind = str(rng.choice(["daylight", "tungsten"]))
-    return _base(rng, seed, "unseen-family", kind, ("eye",), related=False)
+    return base_case(rng, seed, "unseen-family", kind, ("eye",), related=False)
 
 
 def _off_together(rng: np.random.Generator, seed: int) -> Case:
@@ -186,7 +187,7 @@ def _noise(rng: np.random.Generator, seed: int) -> Case:
 
 
 def _worn(rng: np.random.Generator, seed: int) -> Case:
-    case = _base(rng, seed, "worn-mixed", "mixed", KNOWN_FAMILIES, related=False)
+    case = base_case(rng, seed, "worn-mixed", "mixed", KNOWN_FAMILIES, related=False)
     yellow = 1 - rng.uniform(0.1, 0.3) / (1 + np.exp((NM - 470) / 25))
     dirt = np.exp(rng.normal(0, 0.05, (24, 1))) * (1 - rng.uniform(0, 0.08, (24, 1)))
     return replace(case, patches=case.patches * yellow * dirt + rng.uniform(0, 0.004, (24, 1)))
@@ -205,15 +206,15 @@ def _clipped(rng: np.random.Generator, seed: int) -> Case:
 
 
 def _led(rng: np.random.Generator, seed: int) -> Case:
-    return _base(rng, seed, "poor-led", "poor-led", (*KNOWN_FAMILIES, "eye"), related=False)
+    return base_case(rng, seed, "poor-led", "poor-led", (*KNOWN_FAMILIES, "eye"), related=False)
 
 
 def _lines(rng: np.random.Generator, seed: int) -> Case:
-    return _base(rng, seed, "line-spectrum", "lines", (*KNOWN_FAMILIES, "eye"), related=False)
+    return base_case(rng, seed, "line-spectrum", "lines", (*KNOWN_FAMILIES, "eye"), related=False)
 
 
 def _stage(rng: np.random.Generator, seed: int) -> Case:
-    return _base(rng, seed, "stage-light", "stage", KNOWN_FAMILIES, related=False)
+    return base_case(rng, seed, "stage-light", "stage", KNOWN_FAMILIES, related=False)
 
 
 def _twisted(rng: np.random.Generator, seed: int) -> Case:

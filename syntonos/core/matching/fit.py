@@ -269,7 +269,7 @@ def fit_match(
         "thing in the same light in both pictures."
         for k, miss in enumerate(pairs) if miss > max(_APART, 3 * own.expected)
     ]  # fmt: skip
-    warnings += _light_warnings(answer, readings, own)
+    warnings += _light_warnings(answer, own)
     if len(reasons) > count / 6:
         warnings.append(f"{len(reasons)} of {count} patches are left out.")
     return MatchFit(
@@ -400,14 +400,14 @@ def _white_distance(match: Match) -> tuple[float, float]:
     return 1e6 / t_ang - 1e6 / t_ref, (d_ang - d_ref) * 1000
 
 
-def _light_warnings(answer: Answer, readings: Readings, own: ModelChoice) -> list[str]:
+def _light_warnings(answer: Answer, own: ModelChoice) -> list[str]:
     """Return what speaks for different light in the two readings."""
     out = []
-    u, v = answer.line.plane[:2]
-    if max(abs(u), abs(v)) > _GRADIENT:
+    slope = float(np.abs(answer.line.plane[:2]).max())
+    if slope > _GRADIENT:
         out.append(
-            f"The light falls differently on the two charts, by {max(abs(u), abs(v)):.0%} from edge "
-            "to edge: shoot both from the same place, the cameras one after the other."
+            f"The light falls differently on the two charts, by {slope:.0%} from edge to edge: "
+            "shoot both from the same place, the cameras one after the other."
         )
     if own.left_one_out > _BAD and own.model != WHITE:
         out.append(

@@ -96,7 +96,8 @@ def match_out(row: Match) -> dict[str, Any]:
         "chain": chain_to_json(
             selectors.chain_for(row.camera, row, row.camera.production.display)
         ),
-        "areas": e.get("areas", []), "area_misses": e.get("pairs", []), "pool": e.get("pool", False),
+        "areas": e.get("areas", []), "area_misses": e.get("pairs", []),
+        "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
         "borrowed": _borrowed(e.get("borrowed")),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),

@@ -27,7 +27,9 @@ def current_match(light_id: int, camera: Camera) -> Match | None:
     return Match.objects.filter(
         light_id=light_id, camera=camera, is_current=True,
         reference_id=camera.production.reference_camera_id,
-    ).select_related("angle_reading", "reference_reading", "camera__production").first()  # fmt: skip
+    ).select_related(
+        "angle_reading", "reference_reading", "camera__production"
+    ).first()  # fmt: skip
 
 
 def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:

@@ -92,7 +92,15 @@ export function Beside({
   );
 }
 
-function Areas({ choice, onChoice }: { choice: FitChoice; onChoice: (choice: FitChoice) => void }) {
+function Areas({
+  angle,
+  choice,
+  onChoice,
+}: {
+  angle: Angle;
+  choice: FitChoice;
+  onChoice: (choice: FitChoice) => void;
+}) {
   if (!choice.areas.length) return null;
   return (
     <ul aria-label="Areas both cameras saw" className="flex flex-wrap gap-x-3">

@@ -1,0 +1,91 @@
+"""Several exposures read as one, and the best frames of a clip."""
+
+from dataclasses import replace
+
+import cv2
+import numpy as np
+import pytest
+
+from syntonos.core.charts.bracket import merge_readings
+from syntonos.core.charts.frames import DISTURBED, MOTION, SOFT, propose_frames
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ChartError
+from syntonos.core.matching.encoding_check import as_encoded
+from tests.simulated import CORNERS, camera_a, camera_b, reading, shoot
+
+
+def bracket(stops, **changes):
+    camera = camera_b(bits=10, **changes)
+    return [reading(replace(camera, stops=s), seed=k + 3) for k, s in enumerate(stops)]
+
+
+def test_a_bracket_finds_its_exposures_and_brings_all_to_the_first():
+    merged = merge_readings(bracket((0.0, 2.0, -2.0)))
+    assert [e.stops for e in merged.exposures] == pytest.approx([2, -2], abs=0.01)
+    assert merged.is_straight
+    alone = reading(camera_b(bits=None, stops=0.0, noise=0.0))
+    np.testing.assert_allclose(merged.reading.lin_rgb, alone.lin_rgb, rtol=0.01, atol=1e-3)
+    assert merged.reading.frames == 6
+
+
+def test_what_clips_in_one_exposure_is_taken_from_another():
+    parts = bracket((1.3, -0.7, -2.7), clip=1.5)
+    lost = [p.index for p in parts[0].patches if not p.is_usable]
+    assert 19 in lost
+    merged = merge_readings(parts)
+    # Yellow's red clips in the sensor, hidden by the matrix: only the darker exposure shows it.
+    assert set(lost) < set(merged.rescued) == {16, 19}
+    assert all(p.is_usable for p in merged.reading.patches)
+    want = reading(camera_b(bits=None, stops=1.3, noise=0.0, clip=100.0)).lin_rgb
+    np.testing.assert_allclose(merged.reading.lin_rgb, want, rtol=0.012, atol=1.5e-3)
+    # Its code is what the file would have held, had it had room.
+    again = as_encoded(merged.reading, find_encoding(merged.reading.encoding), "full")
+    np.testing.assert_allclose(again.lin_rgb[18], merged.reading.lin_rgb[18], rtol=1e-6)
+
+
+def test_wrong_levels_show_as_steps_that_are_not_what_was_set():
+    parts = bracket((0.0, 2.0, -2.0))
+    wrong = [as_encoded(r, find_encoding(r.encoding), "legal") for r in parts]
+    merged = merge_readings(wrong)
+    assert all(abs(abs(e.stops) - 2) > 0.2 for e in merged.exposures)
+
+
+def test_a_bracket_of_different_charts_or_too_far_apart_is_refused():
+    one = reading(camera_b())
+    with pytest.raises(ChartError, match="not of one chart"):
+        merge_readings([one, reading(camera_a())])
+    clipped = [replace(p, flags=("clipped",)) for p in one.patches[3:]]
+    far = replace(one, patches=(*one.patches[:3], *clipped))
+    with pytest.raises(ChartError, match="in common"):
+        merge_readings([one, far])
+
+
+def test_frames_are_proposed_that_are_still_sharp_and_undisturbed():
+    frames = []
+    for k in range(9):
+        moved = CORNERS + max(0, k - 5) * 3.0
+        frame = shoot(camera_b(bits=10), corners=moved, frames=1, seed=k).frames[0]
+        if k == 2:
+            frame = cv2.GaussianBlur(frame, (0, 0), 3)
+        if k == 4:
+            frame = frame.copy()
+            frame[200:260, 350:420] = 0.6
+        frames.append(frame)
+    shot = shoot(camera_b())
+    found = propose_frames(frames, shot.corners + 1.5)
+    assert found.frames == (0, 1, 3, 5)
+    reasons = {n.frame: n.reason for n in found.notes}
+    assert (reasons[2], reasons[4], reasons[7]) == (SOFT, DISTURBED, MOTION)
+    assert np.abs(found.corners - shot.corners).max() < 0.5
+    assert found.moved == pytest.approx(9 * np.sqrt(2), abs=0.7)
+    assert not found.is_moving
+
+
+def test_a_chart_that_never_rests_still_gives_its_sharpest_frame():
+    frames = [
+        shoot(camera_b(bits=10), corners=CORNERS + 7.0 * k, frames=1, seed=k).frames[0]
+        for k in range(4)
+    ]
+    found = propose_frames(frames, shoot(camera_b()).corners + 10)
+    assert len(found.frames) == 1
+    assert found.is_moving
