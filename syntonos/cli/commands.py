@@ -341,6 +341,9 @@ def run_check(args: argparse.Namespace) -> int:
         if not certain:
             return _say_uncertain(getattr(args, side)[0], layout)
     stated = {side: getattr(args, f"{side}_levels") for side in sides}
+    if stated["reference"] == "auto" and len(sides["reference"]) == 2:
+        # Not by a fit: the angle's encoding is what is in doubt.
+        stated["reference"] = _levels_alone(sides["reference"])
     choice, _ = _choose_levels(sides, stated)
     for side in sides:
         read[side] = sides[side][getattr(choice, side)]

@@ -161,7 +161,7 @@ def test_a_bracket_is_read_as_one(media, tmp_path, capsys):
     assert said["angle"]["frames"] == 4 + 2
     assert "bracket" not in capsys.readouterr().err
     # Taken for another curve, the exposures contradict each other.
-    assert _match(media, *more, **usual | {"slug": "d-log/d-gamut"}) == 0
+    assert _match(media, *more, **usual | {"slug": "n-log/n-gamut"}) == 0
     assert "angle's bracket disagree" in capsys.readouterr().err
 
 

@@ -153,7 +153,11 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     <Scopes
       reference={reference.draft?.counts ?? null}
       angle={own.draft?.counts ?? null}
-      letters={[angle.reference.letter, angle.angle.letter]}
+      letters={
+        compared
+          ? [`match ${angle.match?.number ?? "–"}`, `match ${compared.number}`]
+          : [angle.reference.letter, angle.angle.letter]
+      }
       stacked={wipe}
     />
   );

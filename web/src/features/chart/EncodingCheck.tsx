@@ -38,7 +38,8 @@ function Pictures({ angle, check }: { angle: Angle; check: Check }) {
           <img
             src={`${base}?${new URLSearchParams({ encoding: c.encoding, levels: c.levels })}`}
             alt={`as ${c.name}, ${c.levels} levels`}
-            className="block aspect-video w-full bg-base-300 object-cover"
+            className="block aspect-video w-full animate-pulse bg-base-300 object-cover"
+            onLoad={(e) => e.currentTarget.classList.remove("animate-pulse")}
           />
           <figcaption className="mt-0.5 text-2xs">
             {c.name}, {c.levels}
@@ -99,7 +100,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
               <td className="text-right">
                 {c.cost === null || same(c, stated) ? "" : c.cost.toFixed(2)}
               </td>
-              <td className="text-right">
+              <td className="pl-4 text-right whitespace-nowrap">
                 {!same(c, stated) &&
                   c.cost_dark !== null &&
                   c.cost_bright !== null &&
