@@ -28,18 +28,22 @@ _PAIRS: Final = ((0, 1), (0, 2), (1, 0), (1, 2), (2, 0), (2, 1))
 class MenuValues:
     """Six coefficients between balanced whites, in the camera's own linear gamut.
 
-    R' = R + (R-G) (R - G) + (R-B) (R - B), and so on.
+    R' = R + (R-G) (R - G) + (R-B) (R - B), and so on; before that, level and phase scale and turn
+    all colours about neutral.
     """
 
     exact: Mapping[str, float]
     settings: Mapping[str, int]  # what to dial in
     rounding: float  # mean delta E on the chart that rounding to the menu's steps costs
     left: float  # mean delta E on the chart between the menu's match and the full one
+    level: int = 100  # per cent
+    phase: int = 0  # degrees, from red towards green
 
 
 def camera_menu(
-    angle: ChartReading, match: Match, *, step: float = 0.01, most: int = 99, sign: int = 1
-) -> MenuValues:
+    angle: ChartReading, match: Match, *, step: float = 0.01, most: int = 99, sign: int = 1,
+    overall: bool = False,
+) -> MenuValues:  # fmt: skip
     """Return a match's colour part as values that the camera itself can take.
 
     Parameters
@@ -53,6 +57,9 @@ def camera_menu(
         The menu's largest setting either way.
     sign : {1, -1}
         -1 where the menu subtracts.
+    overall : bool
+        Whether the menu has an overall level (in per cent) and phase (in degrees) as well: they
+        take what all colours have in common, and the coefficients become smaller.
 
     Raises
     ------
@@ -81,6 +88,8 @@ def camera_menu(
     y = y / white_y
     y = y * float(np.median(x[greys].mean(axis=1) / y[greys].mean(axis=1)))
     weight = 1 / (0.05 + x[used].mean(axis=1))
+    level, phase = _overall(x[used], y[used], weight) if overall else (100, 0)
+    x = _turned(x, level, phase)
     exact = np.zeros(6)
     for row in range(3):
         pair = [k for k, (own, _) in enumerate(_PAIRS) if own == row]
@@ -104,5 +113,27 @@ def camera_menu(
     left = float(scene_delta_e(rounded[used], goal[used], white).mean())
     return MenuValues(
         dict(zip(NAMES, map(float, exact), strict=True)),
-        dict(zip(NAMES, map(int, dialled), strict=True)), rounding, left,
+        dict(zip(NAMES, map(int, dialled), strict=True)), rounding, left, level, phase,
     )  # fmt: skip
+
+
+def _turned(x: A, level: int, phase: int) -> A:
+    """Scale and turn colours (n, 3) about the neutral axis."""
+    off = x - x.mean(axis=1, keepdims=True)
+    angle = np.radians(phase)
+    turned = off * np.cos(angle) + _across(off) * np.sin(angle)
+    return np.asarray(x - off + level / 100 * turned, np.float64)
+
+
+def _across(off: A) -> A:
+    """Return colours turned by 90 degrees about neutral, from red towards green."""
+    return np.asarray((np.roll(off, 1, axis=1) - np.roll(off, -1, axis=1)) / np.sqrt(3), np.float64)
+
+
+def _overall(x: A, y: A, weight: A) -> tuple[int, int]:
+    """Return the level in per cent and the phase in degrees that bring x nearest to y."""
+    off = x - x.mean(axis=1, keepdims=True)
+    want = y - y.mean(axis=1, keepdims=True)
+    basis = np.stack([off, _across(off)], axis=-1) * weight[:, None, None]
+    a, b = np.linalg.lstsq(basis.reshape(-1, 2), (want * weight[:, None]).ravel(), rcond=None)[0]
+    return round(100 * float(np.hypot(a, b))), round(float(np.degrees(np.arctan2(b, a))))

@@ -228,10 +228,10 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
             operation_id="cameraMenu")  # fmt: skip
 def camera_menu(
     request: HttpRequest, light_id: int, camera_id: int, step: float = 0.01, most: int = 99,
-    sign: int = 1,
+    sign: int = 1, overall: bool = False,
 ) -> Any:  # fmt: skip
     light, camera = _place(light_id, camera_id)
-    return asdict(services.menu(light, camera, step=step, most=most, sign=sign))
+    return asdict(services.menu(light, camera, step=step, most=most, sign=sign, overall=overall))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckOut,

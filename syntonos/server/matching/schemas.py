@@ -244,6 +244,8 @@ class MenuOut(Schema):
     settings: dict[str, int]
     rounding: float
     left: float
+    level: int  # per cent
+    phase: int  # degrees
 
 
 class CandidateOut(Schema):

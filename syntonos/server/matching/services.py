@@ -128,7 +128,9 @@ def _first_of(row: ChartReading) -> ChartReading:
     return ChartReading.objects.get(pk=parts[0]["reading"]) if parts else row
 
 
-def menu(light: Light, camera: Camera, *, step: float, most: int, sign: int) -> MenuValues:
+def menu(
+    light: Light, camera: Camera, *, step: float, most: int, sign: int, overall: bool
+) -> MenuValues:
     """Return the match in force as values for the camera's own colour menu."""
     current = selectors.current_match(light.pk, camera)
     if current is None:
@@ -137,7 +139,9 @@ def menu(light: Light, camera: Camera, *, step: float, most: int, sign: int) -> 
             hint="Read the charts and fit first.", code="menu.no_match",
         )  # fmt: skip
     reading = reading_from_json(current.angle_reading.data)
-    return camera_menu(reading, selectors.stage_of(current), step=step, most=most, sign=sign)
+    return camera_menu(
+        reading, selectors.stage_of(current), step=step, most=most, sign=sign, overall=overall
+    )
 
 
 @dataclass(frozen=True, slots=True)

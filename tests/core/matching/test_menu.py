@@ -52,3 +52,20 @@ def test_what_cannot_be_used_is_refused():
     with pytest.raises(FitError) as caught:
         camera_menu(lost, Match())
     assert caught.value.code == "menu.patches"
+
+
+def test_level_and_phase_take_what_all_colours_have_in_common():
+    angle = reading(camera_a(white_light=DAY))
+    # A quarter more colour, turned by eight degrees: no coefficient is left to dial.
+    axis = np.ones((3, 3)) / 3
+    cross = np.array([[0, -1, 1], [1, 0, -1], [-1, 1, 0]]) / np.sqrt(3)
+    t = np.radians(8)
+    turn = axis + 1.25 * (np.cos(t) * (np.eye(3) - axis) + np.sin(t) * cross)
+    match = _own_matrix(angle, turn)
+    plain = camera_menu(angle, match)
+    overall = camera_menu(angle, match, overall=True)
+    assert (plain.level, plain.phase) == (100, 0)
+    assert abs(overall.level - 125) <= 1
+    assert abs(overall.phase - 8) <= 1
+    assert max(map(abs, overall.exact.values())) < 0.02 < max(map(abs, plain.exact.values()))
+    assert overall.left < plain.left + 0.1

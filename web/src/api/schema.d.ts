@@ -1025,6 +1025,10 @@ export interface components {
             };
             /** Left */
             left: number;
+            /** Level */
+            level: number;
+            /** Phase */
+            phase: number;
             /** Rounding */
             rounding: number;
             /** Settings */
@@ -1674,6 +1678,7 @@ export interface operations {
                 step?: number;
                 most?: number;
                 sign?: number;
+                overall?: boolean;
             };
             header?: never;
             path: {

@@ -16,7 +16,8 @@ export function CameraMenu({ angle, onClose }: { angle: Angle; onClose: () => vo
   const [step, setStep] = useState(0.01);
   const [most, setMost] = useState(99);
   const [sign, setSign] = useState<1 | -1>(1);
-  const query = { step, most, sign };
+  const [overall, setOverall] = useState(false);
+  const query = { step, most, sign, overall };
   const menu = useQuery({
     queryKey: ["menu", angle.light_id, angle.angle.camera_id, angle.newest_number, query],
     queryFn: ({ signal }) =>
@@ -51,7 +52,7 @@ export function CameraMenu({ angle, onClose }: { angle: Angle; onClose: () => vo
         Set exposure and white in the camera first. Then each value adds a difference of channels in
         the camera's own linear gamut, so that neutral stays neutral.
       </p>
-      <div className="mb-4 flex gap-5">
+      <div className="mb-4 flex flex-wrap gap-x-5 gap-y-2">
         {number("one step adds", step, setStep, 0.001)}
         {number("range ±", most, (v) => setMost(Math.round(v)), 1)}
         <label className="flex items-center gap-2">
@@ -63,6 +64,15 @@ export function CameraMenu({ angle, onClose }: { angle: Angle; onClose: () => vo
           />
           <span className="faint">the menu subtracts</span>
         </label>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-sm"
+            checked={overall}
+            onChange={(e) => setOverall(e.target.checked)}
+          />
+          <span className="faint">level and phase too</span>
+        </label>
       </div>
       {menu.isPending && <Loading what="Working out the values" />}
       {menu.error && <Problem error={menu.error} />}
@@ -70,6 +80,18 @@ export function CameraMenu({ angle, onClose }: { angle: Angle; onClose: () => vo
         <>
           <table className="value mb-3">
             <tbody>
+              {overall && (
+                <tr>
+                  <td className="pr-8 pb-1">
+                    <span className="faint mr-3 font-sans">level</span>
+                    <b className="text-base">{menu.data.level} %</b>
+                  </td>
+                  <td className="pr-8 pb-1">
+                    <span className="faint mr-3 font-sans">phase</span>
+                    <b className="text-base">{signed(menu.data.phase, 0)}°</b>
+                  </td>
+                </tr>
+              )}
               {ROWS.map((row) => (
                 <tr key={row[0]}>
                   {row.map((name) => (

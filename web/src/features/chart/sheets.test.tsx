@@ -30,6 +30,8 @@ const menu = (settings: Record<string, number>) => ({
   settings,
   rounding: 0.06,
   left: 0.66,
+  level: 104,
+  phase: -3,
 });
 const VALUES = { "R-G": 24, "R-B": -6, "G-R": 17, "G-B": 20, "B-R": -16, "B-G": 36 };
 
@@ -51,9 +53,12 @@ it("asks again for another step, range or sign", async () => {
   fireEvent.click(screen.getByLabelText("the menu subtracts"));
   expect(await screen.findByText("−24")).toBeTruthy();
   expect(new URL(asked[1]?.url ?? "").searchParams.get("sign")).toBe("-1");
+  fireEvent.click(screen.getByLabelText("level and phase too"));
+  expect(await screen.findByText("104 %")).toBeTruthy();
+  expect(screen.getByText("−3°")).toBeTruthy();
   // An empty field is no number: nothing is asked for it.
   fireEvent.change(screen.getByLabelText("one step adds"), { target: { value: "" } });
-  expect(asked.length).toBe(2);
+  expect(asked.length).toBe(3);
 });
 
 it("says in the server's words why there are no values", async () => {
