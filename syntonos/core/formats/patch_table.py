@@ -130,5 +130,5 @@ def _table(
     missing = [str(i) for i in range(1, patches + 1) if i not in found]
     if missing or len(found) != patches:
         what = f"patch {', '.join(missing[:6])} is missing" if missing else "there are more"
-        raise _fail("patches", f"{len(found)} patches are given, {patches} are needed: {what}.")
+        raise _fail("patches", f"Of {patches} patches {len(found)} are given: {what}.")
     return PatchTable(kind, np.array([found[i] for i in range(1, patches + 1)]))

@@ -103,7 +103,7 @@ function Charts({ angle }: { angle: Angle }) {
   if (!layout) return null;
   return (
     <main className="flex min-h-0 flex-1">
-      <div className="rule flex w-1/2 min-w-0 flex-col border-r">
+      <div className="rule relative flex w-1/2 min-w-0 flex-col border-r">
         <ChartPicture
           ref={reference}
           side={angle.reference}

@@ -98,7 +98,6 @@ function Placed({
       ? side.reading
       : null;
   const [others, setOthers] = useState<Point[][]>([]);
-  const [frames, setFrames] = useState<number[] | null>(null);
   const charts = side.clips.filter((c) => c.kind === "chart");
   const [moved, setMoved] = useState<Point[] | null>(null);
   const [held, setHeld] = useState<number | null>(null);
@@ -108,15 +107,13 @@ function Placed({
   const corners = moved ?? (reading?.corners as Point[] | undefined) ?? null;
 
   const read = useMutation({
-    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand"; frames: number[] | null }) =>
+    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand" }) =>
       unwrap(
         api.POST("/api/clips/{clip_id}/readings", {
           params: { path: { clip_id: clip.id } },
           body: {
             corners: wanted.corners,
             found_by: wanted.by,
-            // Placed by hand, the best frames are chosen anew.
-            frames: wanted.frames,
             layout: layout.slug,
           },
         }),
@@ -140,11 +137,10 @@ function Placed({
     onSuccess: (found) => {
       const at = found.corners as Point[];
       setMoved(at);
-      setFrames(null);
       setOthers(found.others.map((other) => other.corners as Point[]));
       setQuestion(!found.orientation_certain);
       if (found.orientation_certain && !found.others.length)
-        read.mutate({ corners: at, by: "search", frames: null });
+        read.mutate({ corners: at, by: "search" });
     },
   });
   // While a handle moves the view stays: it is taken from the reading, not from the hand.
@@ -161,7 +157,6 @@ function Placed({
   const flagged = reading?.patches.filter((p) => p.flags.length) ?? [];
   const edit = (next: Point[]) => {
     setMoved(next);
-    setFrames(null);
     read.reset();
   };
   return (
@@ -192,7 +187,7 @@ function Placed({
               flags={moved ? [] : (reading?.patches ?? [])}
               onMove={edit}
               onHold={setHeld}
-              onRead={() => read.mutate({ corners, by: "hand", frames })}
+              onRead={() => read.mutate({ corners, by: "hand" })}
             />
           )}
           {areas && (
@@ -313,7 +308,7 @@ function Placed({
               type="button"
               className="btn btn-sm btn-primary"
               disabled={busy}
-              onClick={() => read.mutate({ corners: moved, by: "hand", frames })}
+              onClick={() => read.mutate({ corners: moved, by: "hand" })}
             >
               {read.isPending ? "Reading …" : "Read"}
             </button>

@@ -83,8 +83,8 @@ export function FitPanel({
           <Steps angle={angle} />
           <Residuals
             residuals={match.residuals}
-            reference={angle.reference.reading?.swatches ?? []}
-            own={angle.angle.reading?.swatches ?? []}
+            reference={swatchesOf(angle.reference, match)}
+            own={swatchesOf(angle.angle, match)}
             tolerance={angle.tolerance}
             leaveOut={leaveOut}
             marked={marked}
@@ -120,6 +120,12 @@ export function FitPanel({
       )}
     </section>
   );
+}
+
+/** How a side's patches look; none where its newest reading is of another chart than the match. */
+function swatchesOf(side: Angle["angle"], match: Match): string[] {
+  const seen = side.reading?.swatches ?? [];
+  return seen.length === match.residuals.length ? seen : [];
 }
 
 function Verdict({ angle }: { angle: Angle }) {

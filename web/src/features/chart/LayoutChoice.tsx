@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
-import { type Angle, api, type Schemas, toProblem, unwrap } from "@/api/client";
+import { type Angle, api, type Schemas, unwrap } from "@/api/client";
+import { Problem } from "@/shared/Feedback";
 
 type Layout = Schemas["LayoutOut"];
 const ADD = "add a layout file";
@@ -30,18 +31,17 @@ export function LayoutChoice({
       onLayout(added);
     },
   });
-  const problem = add.error ? toProblem(add.error) : null;
   return (
     <>
-      {problem && (
-        <span
-          role="alert"
-          className="max-w-72 truncate"
-          title={`${problem.message} ${problem.hint}`}
-        >
-          {problem.message} {problem.hint}
-        </span>
-      )}
+      {add.error ? (
+        // Over the pictures: in the bar there is no room for what is wrong and what to do.
+        <div className="absolute bottom-11 left-2 z-10 flex max-w-[620px] items-start gap-2">
+          <Problem error={add.error} />
+          <button type="button" className="btn btn-xs" onClick={() => add.reset()}>
+            Close
+          </button>
+        </div>
+      ) : null}
       <label className="flex items-center gap-1.5">
         <span className="faint">Chart of</span>
         <select

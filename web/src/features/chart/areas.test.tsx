@@ -120,7 +120,7 @@ it("takes another chart, and says in the server's words why a layout file is non
   const file = new File(["rows = 99"], "card.toml");
   Object.defineProperty(file, "text", { value: async () => "rows = 99" });
   fireEvent.change(screen.getByLabelText("Layout file"), { target: { files: [file] } });
-  expect((await screen.findByRole("alert")).textContent).toContain("rows is 99. Give 1 to 15.");
+  expect((await screen.findByRole("alert")).textContent).toContain("rows is 99.Give 1 to 15.");
 });
 
 it("reads a bracket as one, finding the charts that were not read yet", async () => {
