@@ -43,7 +43,7 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     # Chart: find it in both, then fit.
     for letter in "AB":
         section = page.get_by_label(f"Chart of camera {letter}")
-        section.get_by_role("button", name="Find").click()
+        section.get_by_role("button", name="Find", exact=True).click()
         expect(section.get_by_text(re.compile("reading [12], 4 frames"))).to_be_visible()
     page.get_by_role("button", name="Fit", exact=True).click()
     expect(page.get_by_text("Trust it:")).to_be_visible()
