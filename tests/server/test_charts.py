@@ -70,11 +70,18 @@ def test_charts_of_two_kinds_do_not_meet_in_a_fit(api, place, read):
     assert refused["code"] == "fit.other_chart"
 
 
+def test_corners_that_span_nothing_are_refused_in_words(api, place):
+    path = f"/clips/{place.clips['A', 'chart'].pk}/readings"
+    flat = api("post", path, {"corners": [[0, 0], [1, 1], [2, 2], [3, 3]]}, status=422)
+    assert flat["code"] == "chart.corners"
+    beside = [[900, 400], [1100, 400], [1100, 520], [900, 520]]
+    assert api("post", path, {"corners": beside}, status=422)["code"] == "chart.outside"
+
+
 def test_every_chart_in_a_frame_can_be_asked_for_and_the_best_frames_are_named(api, place):
     clip = place.clips["B", "chart"].pk
     found = api("post", f"/clips/{clip}/find", {"every": True})
     assert found["others"] == []
-    assert found["frames"] == [0, 1, 2, 3]
     read = api("post", f"/clips/{clip}/readings", {"corners": found["corners"]}, status=201)
     assert read["frames"] == [0, 1, 2, 3]
     assert read["notes"]["moved"] < 0.5
@@ -101,6 +108,9 @@ def test_a_bracket_is_read_as_one_and_speaks_in_the_encoding_check(api, place, r
     assert api("get", f"{path}/encoding-check")["verdict"] == "agrees"
     fit = api("post", matches(place), {}, status=201)
     assert fit["expected"] < 1.5
+    # Taken for another encoding, the readings of before are no longer parts of a bracket.
+    api("patch", f"/cameras/{place.cameras['B'].pk}", {"encoding": "v-log/v-gamut"})
+    assert angle(api, place)["angle"]["clip_readings"] == []
 
 
 def test_areas_take_part_are_kept_and_bad_ones_refused(api, place, read):
@@ -135,7 +145,10 @@ def test_published_values_and_tables_can_be_the_target(api, place, read):
     assert same["target"] == "card.csv"
     assert np.allclose(same["matrix"], fit["matrix"], atol=1e-3)
     assert same["residuals"][0]["name"] == CHART_24.names[0]
-    short = api("post", matches(place), {"values": "r,g,b\n1,1,1\n", "base_number": 2}, status=422)
+    kept = api("post", matches(place), {"values": "kept", "values_name": "card.csv",
+                                        "base_number": 2}, status=201)  # fmt: skip
+    assert (kept["target"], kept["matrix"]) == ("card.csv", same["matrix"])
+    short = api("post", matches(place), {"values": "r,g,b\n1,1,1\n", "base_number": 3}, status=422)
     assert short["code"] == "table.patches"
     # A reading of the reference does not make a match to values old.
     read("A")
@@ -158,6 +171,9 @@ def test_a_light_without_a_chart_borrows_until_it_has_one(api, place, read, nigh
     own = (night.pk, place.cameras["B"].pk)
     cell = next(c for c in board["cells"] if (c["light_id"], c["camera_id"]) == own)
     assert (cell["state"], cell["next_step"]) == ("borrowed", "read_chart")
+    # Its LUT can be taken away; nothing is claimed of what it adds to an error nobody knows.
+    lut = api("post", f"{path}/exports", {"target": "reference", "size": 17}, status=201)
+    assert lut["read_back"]["cost"] is None
     # A chart of the reference alone is not enough for a match of its own.
     clip = clip_of(place, "A", "002_01", night)
     found = api("post", f"/clips/{clip.pk}/find", {})

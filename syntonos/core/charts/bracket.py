@@ -9,7 +9,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.charts.reading import CLIPPED, CRUSHED, ChartReading, PatchReading
+from syntonos.core.charts.reading import CLIPPED, CRUSHED, ChartReading, PatchReading, triple
 from syntonos.core.encodings import encode, find_encoding, put_levels_on
 from syntonos.core.errors import ChartError
 
@@ -110,7 +110,7 @@ def merge_readings(readings: Sequence[ChartReading]) -> Merged:
         base, patches=tuple(patches), frames=sum(r.frames for r in readings),
         clip=base.clip if base.clip is not None else max(clips, default=None),
     )  # fmt: skip
-    return Merged(reading, exposures, _triple(black), tuple(rescued))
+    return Merged(reading, exposures, triple(black), tuple(rescued))
 
 
 def _believed(
@@ -201,15 +201,10 @@ def _patch(
     if first not in those:
         # As the first exposure would have stored it, had it had room.
         curve = find_encoding(base.encoding).curve
-        code = _triple(put_levels_on(encode(mean, curve), base.levels))
+        code = triple(put_levels_on(encode(mean, curve), base.levels))
     return replace(
-        first, code_rgb=code, lin_rgb=_triple(mean), spread=_triple(sigma * np.sqrt(count)),
+        first, code_rgb=code, lin_rgb=triple(mean), spread=triple(sigma * np.sqrt(count)),
         count=count, rounding=(0.0, 0.0, 0.0),
         correlation=(float(corr[0, 1]), float(corr[1, 2]), float(corr[0, 2])),
         flags=tuple(f for f in kept if all(f in p.flags for p in those)),
     )  # fmt: skip
-
-
-def _triple(values: A) -> tuple[float, float, float]:
-    a, b, c = (float(v) for v in values)
-    return a, b, c

@@ -150,12 +150,13 @@ def find_chart(code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24) ->
         small, factor = _at_width(code, width)
         enough = _CLEAR if layout.nominal is not None else 2.0
         worth = [i for i in _candidates(small, layout, enough=enough)[:6] if i.score >= _WORTH]
-        judged = [_judge(small, i, layout) for i in worth] if not layout.greys else []
-        if any(judged):
+        if not layout.greys:
             # Nothing but the grid itself tells which window is the chart.
-            grid = max((d for d in judged if d), key=lambda d: d.agreement)
-            return _in_full(code, grid, factor, layout)
-        for identity in worth[:4] if layout.greys else []:
+            judged = [d for d in (_judge(small, i, layout) for i in worth) if d is not None]
+            if judged:
+                return _in_full(code, max(judged, key=lambda d: d.agreement), factor, layout)
+            continue
+        for identity in worth[:4]:
             detection = _judge(small, identity, layout)
             if detection is None:
                 continue

@@ -12,12 +12,14 @@ from numpy.typing import NDArray
 
 from syntonos.core.charts.identity import sample_cells
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
+from syntonos.core.charts.reading import checked_corners
 from syntonos.core.charts.refine import refine_corners
 
 A = NDArray[np.float64]
 _WIDTH: Final = 960  # frames are compared at this width
 _STILL = 0.03  # of the pitch: a chart that moves less stands still
 _SHARP = 0.6  # of the sharpest frame's contrast at the edges
+_FOLLOWED = 0.5  # agreement with the template below which a chart is not followed
 _PASSED = 0.02  # stored code: a patch that differs more from its usual level is disturbed
 MOTION, SOFT, DISTURBED = "moved", "soft", "disturbed"
 
@@ -36,7 +38,8 @@ class FrameNote:
 class Proposal:
     """Frames to read, and where the chart is in them."""
 
-    corners: A  # (4, 2) in the frames' pixels
+    corners: A  # (4, 2) in the frames' pixels, as the template lies best
+    given: A  # the corners that were given, carried along to the chosen frames; not improved
     frames: tuple[int, ...]
     notes: tuple[FrameNote, ...]
     moved: float  # pixels: how far the chart wanders over all frames
@@ -63,11 +66,17 @@ def propose_frames(
     Returns
     -------
     Proposal
-        At least one frame; the first is the sharpest where the chart never stands still.
+        At least one frame; where the chart never stands still, the sharpest.
+
+    Raises
+    ------
+    ChartError
+        chart.corners, as `checked_corners`.
     """
+    corners = checked_corners(corners, layout)
     factor = min(1.0, _WIDTH / frames[0].shape[1])
-    start = (np.asarray(corners, np.float64) + 0.5) * factor - 0.5
-    places, sharp, levels = [], [], []
+    start = (corners + 0.5) * factor - 0.5
+    places, sharp, levels, agreements = [], [], [], []
     for frame in frames:
         small = frame
         if factor < 1:
@@ -76,7 +85,13 @@ def propose_frames(
         found, agreement = refine_corners(small, start, layout)
         places.append(found)
         levels.append(sample_cells(small, places_of(layout), chart_homography(found, layout)))
+        agreements.append(agreement)
         sharp.append(agreement * _edge_contrast(small, found))
+    if np.median(agreements) < _FOLLOWED:
+        # No chart is seen there as it was described: nothing tells the frames apart.
+        every = tuple(range(len(frames)))
+        notes = [FrameNote(i, 0.0, 1.0, None) for i in every]
+        return Proposal(np.array(corners), np.array(corners), every, tuple(notes), 0.0)
     quads = np.array(places)
     pitch = float(np.hypot(*(start[1] - start[0]))) / max(layout.columns_at[-1], 1.0)
     middle = _usual_place(quads, _STILL * pitch)
@@ -99,8 +114,14 @@ def propose_frames(
         notes.append(FrameNote(i, float(moved[i] / factor), float(sharpness[i]), reason))
     chosen = [n.frame for n in notes if n.reason is None] or [int(np.argmax(sharp))]
     at = np.median(quads[chosen], axis=0)
-    return Proposal((at + 0.5) / factor - 0.5, tuple(chosen), tuple(notes),
-                    float(moved.max() / factor))  # fmt: skip
+    # The corners were placed in one of the frames: the one where the chart is nearest to them.
+    nearest = quads[int(np.argmin(np.abs(quads - start).max(axis=(1, 2))))]
+    shift = (at - nearest) / factor
+    still_there = float(np.abs(shift).max()) < 0.25
+    return Proposal(
+        (at + 0.5) / factor - 0.5, corners + (0.0 if still_there else 1.0) * shift, tuple(chosen),
+        tuple(notes), float(moved.max() / factor),
+    )  # fmt: skip
 
 
 def _usual_place(quads: A, reach: float) -> A:

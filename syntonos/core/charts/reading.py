@@ -226,6 +226,25 @@ def _from_upper_half(values: NDArray[np.float64]) -> tuple[float, float]:
     return middle, sigma * np.sqrt(np.pi / 2)
 
 
+def checked_corners(corners: ArrayLike, layout: ChartLayout = CHART_24) -> NDArray[np.float64]:
+    """Return corners as (4, 2) float64.
+
+    Raises
+    ------
+    ChartError
+        chart.corners when they span no area, or not in the order of the layout's corner patches.
+    """
+    quad = np.asarray(corners, np.float64)
+    if quad.shape != (4, 2) or not np.isfinite(quad).all() or not _is_convex(quad):
+        raise ChartError(
+            "The four corners do not span a quadrilateral in the order of patches "
+            f"{layout.corner_words()}.",
+            hint="Place them on the centres of these patches, clockwise.",
+            code="chart.corners",
+        )
+    return quad
+
+
 def read_chart(
     frames: Sequence[NDArray[np.float32]],
     corners: ArrayLike,
@@ -262,14 +281,7 @@ def read_chart(
         chart.corners when they span no area, chart.outside, chart.too_small, chart.frames when
         the frames differ in size.
     """
-    quad = np.asarray(corners, np.float64)
-    if quad.shape != (4, 2) or not np.isfinite(quad).all() or not _is_convex(quad):
-        raise ChartError(
-            "The four corners do not span a quadrilateral in the order of patches "
-            f"{layout.corner_words()}.",
-            hint="Place them on the centres of these patches, clockwise.",
-            code="chart.corners",
-        )
+    quad = checked_corners(corners, layout)
     if len({frame.shape for frame in frames}) != 1:
         raise ChartError(
             f"{len(frames)} frames of different sizes were given.",
@@ -314,9 +326,9 @@ def read_chart(
         PatchReading(
             i + 1,
             centres[i],
-            _triple(codes[i]),
-            _triple(lins[i]),
-            _triple(spreads[i]),
+            triple(codes[i]),
+            triple(lins[i]),
+            triple(spreads[i]),
             float(np.mean(spreads[i]) / np.sqrt(counts[i]) / max(white, 1e-6)),
             tuple(
                 flag
@@ -329,7 +341,7 @@ def read_chart(
             ),
             counts[i],
             correlations[i],
-            _triple(rounding[i]),
+            triple(rounding[i]),
         )
         for i in range(len(places))
     )
@@ -372,7 +384,8 @@ def with_neutrals(lin: NDArray[np.float64], layout: ChartLayout) -> ChartLayout:
     return replace(layout, greys=tuple(greys), mid_greys=mid or tuple(greys))
 
 
-def _triple(values: NDArray[np.float64]) -> tuple[float, float, float]:
+def triple(values: NDArray[np.float64]) -> tuple[float, float, float]:
+    """Return three floats."""
     a, b, c = (float(v) for v in values)
     return a, b, c
 

@@ -152,7 +152,8 @@ def refine_corners(
                 jac[:, i] = ((seen_at(moved) - seen) / step).ravel()
             weighted = jac * weight[:, None]
             normal = (weighted.T @ jac).astype(np.float64)
-            normal += np.eye(8) * 1e-3 * np.trace(normal) / 8
+            # The last part is for a picture without any edge, where nothing moves.
+            normal += np.eye(8) * (1e-3 * np.trace(normal) / 8 + 1e-9)
             pull = (weighted.T @ base).astype(np.float64)
             move = -np.linalg.solve(normal, pull).reshape(4, 2)
             length = float(np.abs(move).max())

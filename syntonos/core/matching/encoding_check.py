@@ -19,6 +19,7 @@ from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.engine import mix_matrix, through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.charts.layout import reference_lin
+from syntonos.core.charts.reading import triple
 from syntonos.core.encodings import (
     AP1,
     ENCODINGS,
@@ -36,7 +37,6 @@ from syntonos.core.errors import ColourError
 from syntonos.core.matching.fit import FitOptions, MatchFit, fit_match
 from syntonos.core.matching.levels import darkest, evidence_of
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.models import triple
 from syntonos.core.matching.prior import population
 
 A = NDArray[np.float64]

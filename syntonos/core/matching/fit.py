@@ -218,15 +218,15 @@ def fit_match(
             code="fit.too_few",
         )
     model = options.model
-    if options.pool is not None:
-        pass  # the pair's other lights know the colour: a few greys give white and exposure
-    elif model != WHITE and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
+    # Where the pair's other lights know the colour, a few greys are enough.
+    needs_colour = model != WHITE and options.pool is None
+    if needs_colour and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
         model = WHITE
         warnings.append(
             f"Only {len(used)} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
             "white and exposure were matched."
         )
-    elif model != WHITE and len(layout.greys) > count - _LEAST and not options.pairs:
+    elif needs_colour and len(layout.greys) > count - _LEAST and not options.pairs:
         model = WHITE
         warnings.append("This chart has only greys: white and exposure were matched.")
     weights = {number - 1: weight for number, weight in options.weights}
@@ -281,37 +281,28 @@ def fit_match(
     )  # fmt: skip
 
 
-_Settings = dict[str, list[Setting]]
+_Priors = dict[str, dict[str, Prior]]  # by model, then by family
+_Rounds = tuple[Answer, _Priors, dict[str, list[Setting]]]
 
 
-def _rounds(
-    readings: Readings, pool: Prior | None
-) -> tuple[Answer, dict[str, dict[str, Prior]], _Settings]:
+def _rounds(readings: Readings, pool: Prior | None) -> _Rounds:
     """Run the rounds; with the other lights' prior, unless this reading speaks against it."""
     names = [name for name in MODELS if name != WHITE]
     count = len(readings.angle)
 
-    def under(priors: dict[str, dict[str, Prior]]) -> tuple[Answer, _Settings]:
+    def under(priors: _Priors) -> _Rounds:
         settings = {n: settings_for(n, count, tuple(p)) for n, p in priors.items()}
-        return run_rounds(readings, priors[AVERAGED], settings[AVERAGED]), settings
+        return run_rounds(readings, priors[AVERAGED], settings[AVERAGED]), priors, settings
 
-    learned = {name: priors_for(name) for name in names}
-    if pool is None:
-        return _ordered(under(learned), learned)
-    shared = {name: {"pooled": kept_for(name, pool)} for name in names}
-    other = under(shared)
-    if count < _LEAST_FOR_COLOUR:
-        return _ordered(other, shared)  # so few patches cannot speak against it
-    own = under(learned)
-    if other[0].log_evidence < own[0].log_evidence - _AGAINST_POOL:
-        return _ordered(own, learned)
-    return _ordered(other, shared)
-
-
-def _ordered(
-    found: tuple[Answer, _Settings], priors: dict[str, dict[str, Prior]]
-) -> tuple[Answer, dict[str, dict[str, Prior]], _Settings]:
-    return found[0], priors, found[1]
+    shared = None
+    if pool is not None:
+        shared = under({name: {"pooled": kept_for(name, pool)} for name in names})
+        if count < _LEAST_FOR_COLOUR:
+            return shared  # so few patches cannot speak against it
+    own = under({name: priors_for(name) for name in names})
+    if shared is None or shared[0].log_evidence < own[0].log_evidence - _AGAINST_POOL:
+        return own
+    return shared
 
 
 class _Judge:

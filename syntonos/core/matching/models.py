@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, MATRIX, ROOT_2, ROOT_3, kernel
+from syntonos.core.charts.reading import triple
 from syntonos.core.matching.bayes import Setting
 from syntonos.core.matching.metric import MIX
 from syntonos.core.matching.prior import Prior, load_priors
@@ -59,12 +60,6 @@ def settings_for(model: str, patches: int = 24, families: tuple[str, ...] = ()) 
         # Many patches say themselves what the prior's spread and the offset would have decided.
         out = [s for s in out if s.scale in SCALES[1:2] and s.offset in OFFSETS[:3]]
     return out
-
-
-def triple(values: A) -> tuple[float, float, float]:
-    """Return three floats."""
-    a, b, c = (float(v) for v in values)
-    return a, b, c
 
 
 def match_of(answer: Answer, model: str) -> Match:

@@ -17,10 +17,11 @@ from numpy.typing import NDArray
 from syntonos.core.chain.document import Match
 from syntonos.core.chain.engine import through_match
 from syntonos.core.charts import ChartReading
+from syntonos.core.charts.reading import triple
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import FEW_TAUS, Model, information
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.models import AVERAGED, priors_for, triple
+from syntonos.core.matching.models import AVERAGED, priors_for
 from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.readings import readings_of, spread_out, working
 from syntonos.core.matching.rounds import run_rounds, scouts_of

@@ -72,8 +72,9 @@ def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Expor
     result = read_back(table, chain, pixels).to_json()
     if match_id:
         evidence = Match.objects.get(pk=match_id).evidence
-        expected = evidence.get("expected", evidence["left_one_out"])
-        result["cost"] = lut_cost(chain, table, float(expected))
+        # Of a borrowed match that was tried nowhere nothing is known to be added to.
+        if (expected := evidence.get("expected", evidence["left_one_out"])) is not None:
+            result["cost"] = lut_cost(chain, table, float(expected))
     digest = hashlib.sha256(data).hexdigest()
     final = folder() / f"{digest}.cube"
     partial = final.with_suffix(".part")

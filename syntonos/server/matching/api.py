@@ -141,7 +141,7 @@ def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
     best = found.detection
     return {
         "corners": best.corners.tolist(), "orientation_certain": best.orientation_certain,
-        "score": best.score, "turned_score": best.turned_score, "frames": found.frames,
+        "score": best.score, "turned_score": best.turned_score,
         "others": [
             {"corners": d.corners.tolist(), "orientation_certain": d.orientation_certain}
             for d in found.others
@@ -271,7 +271,7 @@ def _side(light: Light, camera: Camera, match: Match | None, display: str,
         "encoding_name": find_encoding(camera.encoding).name, "levels": camera.levels,
         "clips": list(Clip.objects.filter(light=light, camera=camera).order_by("kind", "id")),
         "reading": reading_out(reading) if reading else None,
-        "clip_readings": selectors.clip_readings(light.pk, camera.pk),
+        "clip_readings": selectors.clip_readings(light.pk, camera),
         "chain": chain_to_json(selectors.chain_for(camera, match, display)),
     }  # fmt: skip
 

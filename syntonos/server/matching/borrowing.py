@@ -39,7 +39,10 @@ def neighbours(light: Light, camera: Camera) -> list[Neighbour]:
     sources = []
     for other in lights:
         row = selectors.current_match(other.pk, camera)
-        if other.pk != light.pk and row is not None and not selectors.is_borrowed(row):
+        if other.pk == light.pk or row is None or selectors.is_borrowed(row):
+            continue
+        made_as = row.angle_reading.encoding, row.angle_reading.levels
+        if made_as == (camera.encoding, camera.levels):
             sources.append((other, row))
     pairs = other_pairs(light, camera)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +24,7 @@ from syntonos.core.charts import (
 )
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.charts.bracket import merge_readings
-from syntonos.core.charts.frames import Proposal, propose_frames
+from syntonos.core.charts.frames import propose_frames
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError
 from syntonos.core.matching import (
@@ -71,7 +71,7 @@ def layouts_of(production: Production) -> list[ChartLayout]:
 
 
 def add_layout(production: Production, name: str, text: str) -> ChartLayout:
-    """Keep a layout file with a production; the same name again is a change only if unused."""
+    """Keep a layout file with a production; readings stand on it, so it is never replaced."""
     slug = slugify(Path(name).stem)[:60] or "chart"
     layout = read_layout(text, slug)
     if slug in LAYOUTS or LayoutRow.objects.filter(production=production, slug=slug).exists():
@@ -84,11 +84,9 @@ def add_layout(production: Production, name: str, text: str) -> ChartLayout:
 
 @dataclass(frozen=True, slots=True)
 class Found:
-    """Where the chart is, in which frames it is best read, and other charts in the frame."""
+    """Where the chart is, and the other charts in the frame."""
 
     detection: Detection
-    proposal: Proposal
-    frames: list[int]  # of the clip, the proposed ones
     others: list[Detection]
 
 
@@ -96,7 +94,7 @@ def find(
     clip: Clip, frames: Sequence[int] | None = None, *, layout: ChartLayout = CHART_24,
     every: bool = False,
 ) -> Found:  # fmt: skip
-    """Look for the chart in a clip and choose its best frames; nothing is stored."""
+    """Look for the chart in a clip; nothing is stored."""
     chosen = _chosen(clip, frames)
     stack = [frame_of(clip, i) for i in chosen]
     mean = np.asarray(np.mean(stack, axis=0), np.float32)
@@ -111,9 +109,7 @@ def find(
             if len(stack) == 1:
                 raise
             detection = find_chart(stack[len(stack) // 2], layout)
-    proposal = propose_frames(stack, detection.corners, layout)
-    detection = replace(detection, corners=proposal.corners)
-    return Found(detection, proposal, [chosen[i] for i in proposal.frames], others)
+    return Found(detection, others)
 
 
 def read(
@@ -139,6 +135,7 @@ def read(
                                 for n in proposal.notes if n.reason is not None],
         }  # fmt: skip
         chosen = [chosen[i] for i in proposal.frames]
+        corners = proposal.given.tolist()
     reading = read_chart(
         [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.camera.encoding),
         levels=clip.camera.levels, layout=layout,

@@ -46,7 +46,6 @@ class FoundOut(Schema):
     orientation_certain: bool
     score: float
     turned_score: float
-    frames: list[int]  # the best ones
     others: list[OtherOut]
 
 
@@ -139,7 +138,7 @@ class FitIn(Schema):
     weights: list[WeightIn] = Field(default_factory=list, max_length=225)
     areas: list[AreaPairIn] = Field(default_factory=list, max_length=24)
     pool: bool = False
-    values: str = Field("", max_length=200_000)  # "published", or a table of patch values
+    values: str = Field("", max_length=200_000)  # "published", "kept", or a table of patch values
     values_name: str = Field("", max_length=120)
     base_number: int = Field(0, ge=0)
 
@@ -279,6 +278,7 @@ class ClipReading(Schema):
 
     clip_id: int
     reading_id: int
+    layout: str
 
 
 class SideOut(Schema):

@@ -47,13 +47,18 @@ def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
     )  # fmt: skip
 
 
-def clip_readings(light_id: int, camera_id: int) -> list[dict[str, int]]:
-    """Return each clip's newest reading of a single exposure, for brackets."""
+def clip_readings(light_id: int, camera: Camera) -> list[dict[str, int | str]]:
+    """Return each clip's newest reading of a single exposure, as the camera is taken now."""
     rows = ChartReading.objects.filter(
-        clip__light_id=light_id, clip__camera_id=camera_id
+        clip__light_id=light_id, clip__camera=camera, encoding=camera.encoding,
+        levels=camera.levels,
     ).order_by("created", "id")  # fmt: skip
     newest = {row.clip_id: row for row in rows if not row.notes.get("bracket")}
-    return [{"clip_id": clip, "reading_id": row.pk} for clip, row in newest.items()]
+    return [
+        {"clip_id": clip, "reading_id": row.pk,
+         "layout": reading_from_json(row.data).layout.slug}
+        for clip, row in newest.items()
+    ]  # fmt: skip
 
 
 def stage_of(match: Match) -> MatchStage:

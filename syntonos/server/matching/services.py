@@ -42,6 +42,9 @@ from syntonos.server.productions.models import Camera, Light
 _PREVIEW_WIDTH = 480
 
 
+KEPT = "kept"  # the table that the match in force was fitted to
+
+
 @dataclass(frozen=True, slots=True)
 class FitRequest:
     """What a person asked for, and on which revision it stands."""
@@ -51,7 +54,7 @@ class FitRequest:
     weights: tuple[tuple[int, float], ...] = ()  # patch (from 1) and weight
     areas: tuple[AreaPair, ...] = ()  # what both cameras saw beside the chart
     pool: bool = False  # whether the pair's readings in other lights take part
-    values: str = ""  # "published", or a table of patch values, instead of the reference's reading
+    values: str = ""  # "published", KEPT, or a table, instead of the reference's reading
     values_name: str = ""
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 
@@ -179,6 +182,14 @@ def _target(light: Light, camera: Camera, request: FitRequest, own: CoreReading)
     """Return values as a reading, of the chart that was read."""
     if request.values == "published":
         return published_reading(own.layout)
+    if request.values == KEPT:
+        current = selectors.current_match(light.pk, camera)
+        if current is None or "target" not in current.evidence:
+            raise FitError(
+                "The match in force stands on no table.", hint="Choose the table again.",
+                code="fit.no_table",
+            )  # fmt: skip
+        return selectors.target_of(current)
     table = read_patch_table(request.values.encode(), patches=len(own.patches))
     return reading_of_table(table, own.layout)
 

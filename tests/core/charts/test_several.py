@@ -81,6 +81,28 @@ def test_frames_are_proposed_that_are_still_sharp_and_undisturbed():
     assert not found.is_moving
 
 
+def test_corners_placed_in_a_frame_that_is_left_out_are_carried_along():
+    moved = [CORNERS + 6.0, CORNERS, CORNERS, CORNERS, CORNERS]
+    frames = [
+        shoot(camera_b(bits=10), corners=c, frames=1, seed=k).frames[0] for k, c in enumerate(moved)
+    ]
+    there = shoot(camera_b()).corners
+    # By hand in the first frame, half a pixel off: as placed, but where the chart rests.
+    by_hand = there + 6.5
+    found = propose_frames(frames, by_hand)
+    assert found.frames == (1, 2, 3, 4)
+    np.testing.assert_allclose(found.given, there + 0.5, atol=0.4)
+    # Placed where it rests already, they stay exactly as they were placed.
+    np.testing.assert_array_equal(propose_frames(frames, there + 0.5).given, there + 0.5)
+
+
+def test_where_no_chart_is_seen_all_frames_count():
+    frames = [np.full((540, 960, 3), 0.4, np.float32)] * 3
+    found = propose_frames(frames, CORNERS)
+    assert found.frames == (0, 1, 2)
+    np.testing.assert_array_equal(found.given, CORNERS)
+
+
 def test_a_chart_that_never_rests_still_gives_its_sharpest_frame():
     frames = [
         shoot(camera_b(bits=10), corners=CORNERS + 7.0 * k, frames=1, seed=k).frames[0]

@@ -703,6 +703,8 @@ export interface components {
         ClipReading: {
             /** Clip Id */
             clip_id: number;
+            /** Layout */
+            layout: string;
             /** Reading Id */
             reading_id: number;
         };
@@ -860,8 +862,6 @@ export interface components {
                 number,
                 number
             ][];
-            /** Frames */
-            frames: number[];
             /** Orientation Certain */
             orientation_certain: boolean;
             /** Others */

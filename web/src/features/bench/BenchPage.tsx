@@ -197,7 +197,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           </p>
           <p className="faint text-2xs">
             {angle.match
-              ? `ΔE ${place.match ? `${(angle.match.expected ?? angle.match.left_one_out).toFixed(2)} off the chart` : `${angle.match.before?.toFixed(2) ?? "–"} on the chart`}`
+              ? figure(angle.match, place.match)
               : "no match yet: read the charts and fit"}
           </p>
         </div>
@@ -217,4 +217,15 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       )}
     </main>
   );
+}
+
+/** What the match, or the clip as shot, is known to miss. */
+function figure(match: Match, isOn: boolean): string {
+  if (match.borrowed)
+    return match.expected === null
+      ? `from ${match.borrowed.source}, tried nowhere`
+      : `from ${match.borrowed.source}, about ${match.expected.toFixed(1)} ΔE`;
+  return isOn
+    ? `ΔE ${(match.expected ?? match.left_one_out).toFixed(2)} off the chart`
+    : `ΔE ${match.before?.toFixed(2) ?? "–"} on the chart`;
 }

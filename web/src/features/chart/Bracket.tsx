@@ -126,7 +126,7 @@ const signed = (v: number) => `${v < 0 ? "−" : "+"}${Math.abs(v).toFixed(2)}`;
 
 /** The clip's newest reading; where there is none it is found and read. */
 async function readingOf(clip: Clip, side: Side, layout: string): Promise<number> {
-  const known = side.clip_readings.find((r) => r.clip_id === clip.id);
+  const known = side.clip_readings.find((r) => r.clip_id === clip.id && r.layout === layout);
   if (known) return known.reading_id;
   const path = { path: { clip_id: clip.id } };
   const found = await unwrap(
@@ -141,7 +141,7 @@ async function readingOf(clip: Clip, side: Side, layout: string): Promise<number
   const read = await unwrap(
     api.POST("/api/clips/{clip_id}/readings", {
       params: path,
-      body: { corners: found.corners, found_by: "search", frames: found.frames, layout },
+      body: { corners: found.corners, found_by: "search", layout },
     }),
   );
   return read.id;

@@ -131,7 +131,7 @@ it("reads a bracket as one, finding the charts that were not read yet", async ()
     const path = new URL(request.url).pathname;
     sent.push({ path, body: await request.json() });
     if (path.endsWith("/find"))
-      return Response.json({ corners: [], orientation_certain: true, frames: [0], others: [] });
+      return Response.json({ corners: [], orientation_certain: true, others: [] });
     const told = { reading: 8, clip: "B001_03", stated: 2, stops: 1.98, bend: 0.003 };
     const notes = { ...reading().notes, bracket: [told], rescued: [19] };
     return Response.json(reading({ id: 9, notes }), { status: 201 });
@@ -139,7 +139,7 @@ it("reads a bracket as one, finding the charts that were not read yet", async ()
   const side = {
     ...angle().angle,
     clips: [clip({ id: 3 }), clip({ id: 4, name: "B001_03" })],
-    clip_readings: [{ clip_id: 3, reading_id: 7 }],
+    clip_readings: [{ clip_id: 3, reading_id: 7, layout: "chart-24" }],
   };
   show(<Bracket side={side} lightId={1} layout={layout()} onClose={vi.fn()} />);
   fireEvent.change(screen.getByLabelText("Stops of B001_03"), { target: { value: "2" } });

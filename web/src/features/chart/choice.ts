@@ -16,7 +16,7 @@ export type FitChoice = {
   areas: AreaPair[];
   /** Whether the pair's charts in other lights take part. */
   pool: boolean;
-  /** "published" or a table of patch values instead of the reference's own reading. */
+  /** "published", "kept" (the match's own table) or a table, not the reference's own reading. */
   values: string;
   valuesName: string;
 };
@@ -52,7 +52,7 @@ export function choiceOf(angle: Angle): FitChoice {
     leaveOut: match.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index),
     areas: match.areas.map((pair) => ({ ...pair })),
     pool: match.pool,
-    values: match.target === "published values" ? "published" : "",
+    values: match.target === null ? "" : match.target === "published values" ? "published" : "kept",
     valuesName: match.target ?? "",
   };
 }

@@ -15,7 +15,6 @@ const FOUND = {
   orientation_certain: true,
   score: 0.99,
   turned_score: 0.48,
-  frames: [0, 1, 2, 3],
   others: [],
 };
 
