@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Download } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, type Board, type Difference, type Export, unwrap } from "@/api/client";
+import { api, type Board, type Cell, type Difference, type Export, unwrap } from "@/api/client";
 import { boardQuery, exportsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
@@ -67,7 +67,7 @@ function TakeAway({ board }: { board: Board }) {
                 {row.camera.is_reference
                   ? "reference"
                   : row.cell?.match_number != null
-                    ? `match ${row.cell.match_number}, ΔE ${row.cell.delta_e?.toFixed(2)}`
+                    ? `match ${row.cell.match_number}, ${missOf(row.cell)}`
                     : "no match yet"}
               </span>
             </span>
@@ -293,4 +293,10 @@ function ExportRow({ row }: { row: Export }) {
       </table>
     </article>
   );
+}
+
+/** What a match is said to miss; of one that is borrowed, that nothing was measured here. */
+function missOf(cell: Cell): string {
+  const value = cell.delta_e === null ? "" : `ΔE ${cell.delta_e.toFixed(2)}`;
+  return cell.state === "borrowed" ? `borrowed ${value}`.trim() : value;
 }

@@ -55,6 +55,12 @@ it("shows the server's words when a LUT cannot be made", async () => {
   );
 });
 
+it("says of a borrowed match that it is borrowed, not a figure that nobody measured", async () => {
+  const borrowed = { state: "borrowed", delta_e: null, match_number: 1 } as const;
+  serve([], undefined, [CELLS[0] ?? cell(), cell({ camera_id: 2, ...borrowed })]);
+  expect(await screen.findByText(/match 1, borrowed$/)).toBeTruthy();
+});
+
 it("leads to the Board when nothing is matched", async () => {
   serve([], undefined, [
     cell({ camera_id: 2, match_number: null, state: "not_measured", delta_e: null }),
