@@ -1,4 +1,4 @@
-"""`syntonos serve` and `syntonos demo`: the web worker in the foreground."""
+"""`syntonos serve` and `syntonos demo`: the web worker in the foreground, jobs beside it."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import argparse
 import os
 import signal
 import socket
+import subprocess
 import sys
 import time
 import warnings
@@ -44,13 +45,34 @@ def run(args: argparse.Namespace) -> int:
     warm_up()
     import uvicorn
 
+    consumer = _start_consumer()
     # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
     signal.signal(signal.SIGTERM, _stop)
     signal.signal(signal.SIGINT, _stop)
     print(f"Syntonos is at http://127.0.0.1:{args.port}/ (Ctrl-C stops it)", flush=True)
-    uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
-                log_level="warning", timeout_graceful_shutdown=2)  # fmt: skip
+    try:
+        uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
+                    log_level="warning", timeout_graceful_shutdown=2)  # fmt: skip
+    finally:
+        _stop_consumer(consumer)
     return 0
+
+
+def _start_consumer() -> subprocess.Popen[bytes]:
+    """Start what works off the jobs, niced: the picture under the hand comes first."""
+    return subprocess.Popen(
+        [sys.executable, "-m", "syntonos.server.jobs.consumer"],
+        start_new_session=True,  # Ctrl-C is for the supervisor, which then says TERM
+    )
+
+
+def _stop_consumer(process: subprocess.Popen[bytes]) -> None:
+    process.terminate()
+    try:
+        process.wait(4)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
 
 
 def _stop(*_: object) -> NoReturn:

@@ -166,3 +166,15 @@ def test_by_keys_with_wrong_input_and_back_again(page):
     page.wait_for_url("**/take-away")
     page.keyboard.press("h")
     expect(_cell(page, "B")).to_have_attribute("data-state", "in_tune")
+
+
+def test_a_whole_light_in_one_go_after_a_reload(page):
+    night = page.locator("[data-cell='C-2']")
+    expect(night).to_have_attribute("data-state", "not_measured")
+    page.get_by_role("button", name="Match all here").last.click()
+    expect(page.get_by_role("progressbar")).to_be_visible()
+    page.reload()
+    expect(night).to_have_attribute("data-state", re.compile("in_tune|close"))
+    expect(page.get_by_role("progressbar")).to_have_count(0)
+    # B has no chart of the night: it is left to do, and said.
+    expect(page.locator("[data-cell='B-2']")).to_have_attribute("data-state", "not_measured")

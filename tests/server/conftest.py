@@ -4,6 +4,7 @@ import pytest
 from django.test import Client
 
 from syntonos.server.footage.services import register_clip
+from syntonos.server.jobs.queue import HUEY
 from syntonos.server.matching import readings
 from syntonos.server.productions.services import (
     create_camera,
@@ -15,6 +16,11 @@ from tests.warm import MEDIA
 CAMERAS = [("A", "Alder", "logc3-ei800/awg3", "full"),
            ("B", "Birch", "s-log3/s-gamut3.cine", "full"),
            ("C", "Cedar", "v-log/v-gamut", "legal")]  # fmt: skip
+
+
+@pytest.fixture(autouse=True)
+def _jobs_at_once(monkeypatch):
+    monkeypatch.setattr(HUEY, "immediate", True)
 
 
 @pytest.fixture

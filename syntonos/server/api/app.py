@@ -16,13 +16,14 @@ from syntonos.core.errors import ColourError
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.api import router as footage
 from syntonos.server.handover.api import router as handover
+from syntonos.server.jobs.api import router as jobs
 from syntonos.server.matching.api import router as matching
 from syntonos.server.productions.api import router as productions
 
 log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
-for _router in (productions, footage, matching, handover):
+for _router in (productions, footage, matching, handover, jobs):
     api.add_router("", _router)
 
 

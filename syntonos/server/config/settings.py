@@ -11,6 +11,7 @@ MEDIA_ROOTS = {
 }
 WEB = Path(os.environ.get("SYNTONOS_WEB", REPOSITORY / "web" / "dist"))
 PORT = os.environ.get("SYNTONOS_PORT", "8000")
+QUEUE = os.environ.get("SYNTONOS_QUEUE", "file")  # or "immediate"
 
 
 def _secret() -> str:
@@ -28,6 +29,7 @@ ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "syntonos.server.productions",
+    "syntonos.server.jobs",
     "syntonos.server.footage",
     "syntonos.server.matching",
     "syntonos.server.handover",

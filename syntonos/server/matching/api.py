@@ -19,6 +19,8 @@ from syntonos.core.matching.fit import working
 from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import jpeg
+from syntonos.server.jobs.schemas import JobOut
+from syntonos.server.jobs.services import start
 from syntonos.server.matching import borrowing, readings, selectors, services
 from syntonos.server.matching.areas import Area, AreaPair
 from syntonos.server.matching.models import ChartReading, Match
@@ -222,6 +224,13 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     light, camera = _place(light_id, camera_id)
     wanted = _request(body)
     return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
+
+
+@router.post("/lights/{light_id}/match", response={202: JobOut}, operation_id="matchAngles")
+def match_angles(request: HttpRequest, light_id: int) -> Any:
+    light = get_object_or_404(Light.objects.select_related("production"), pk=light_id)
+    title = f"Match every angle in {light.name}"
+    return Status(202, start(light.production, "match-angles", title, {"light_id": light.pk}))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/menu", response=MenuOut,

@@ -16,6 +16,7 @@ export type Residual = Schemas["ResidualOut"];
 export type Tuner = Schemas["TunerOut"];
 export type Export = Schemas["ExportOut"];
 export type Difference = Schemas["DifferenceOut"];
+export type Job = Schemas["JobOut"];
 export type Point = [number, number];
 
 export const api = createClient<paths>({

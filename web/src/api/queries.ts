@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { type Angle, api, unwrap } from "./client";
+import { type Angle, api, type Job, unwrap } from "./client";
 
 export const keys = {
   productions: ["productions"] as const,
@@ -9,6 +9,7 @@ export const keys = {
   exports: (light: number, camera: number) => ["exports", light, camera] as const,
   media: (folder: string) => ["media", folder] as const,
   encodings: ["encodings"] as const,
+  jobs: (production: number) => ["jobs", production] as const,
 };
 
 export const productionsQuery = () =>
@@ -87,6 +88,22 @@ export const encodingsQuery = () =>
     queryKey: keys.encodings,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: ({ signal }) => unwrap(api.GET("/api/encodings", { signal })),
+  });
+
+export const isOpen = (job: Job) => job.state === "queued" || job.state === "running";
+
+/** Asked again while something runs, and not otherwise. */
+export const jobsQuery = (production: number) =>
+  queryOptions({
+    queryKey: keys.jobs(production),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/jobs", {
+          params: { path: { production_id: production } },
+          signal,
+        }),
+      ),
+    refetchInterval: (query) => (query.state.data?.some(isOpen) ? 300 : false),
   });
 
 export const mediaQuery = (folder: string) =>

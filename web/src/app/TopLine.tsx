@@ -1,5 +1,6 @@
 import { type ReactNode, useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { JobsMark } from "@/features/jobs";
 import { useKeys } from "@/shared/useKeys";
 import { FindDialog } from "./FindDialog";
 import { HelpDialog } from "./HelpDialog";
@@ -43,7 +44,10 @@ export function TopLine({
           </span>
         ))}
       </nav>
-      <div className="ml-auto flex items-center gap-2">{children}</div>
+      <div className="ml-auto flex items-center gap-2">
+        <JobsMark production={production} />
+        {children}
+      </div>
       <button
         type="button"
         className="btn btn-sm btn-square"

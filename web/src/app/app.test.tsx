@@ -28,10 +28,8 @@ function Angle({ page }: { page: "chart" | "bench" }) {
 const address = () => screen.getByLabelText("address").textContent;
 
 beforeEach(() => {
-  vi.stubGlobal(
-    "fetch",
-    async () =>
-      new Response(JSON.stringify(BOARD), { headers: { "Content-Type": "application/json" } }),
+  vi.stubGlobal("fetch", async (request: Request) =>
+    Response.json(request.url.endsWith("/jobs") ? [] : BOARD),
   );
 });
 

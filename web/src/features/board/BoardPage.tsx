@@ -5,6 +5,7 @@ import type { Board, Camera, Light } from "@/api/client";
 import { boardQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { BringIn } from "@/features/footage";
+import { MatchAll } from "@/features/jobs";
 import { CameraSheet, LightSheet, ProductionSheet } from "@/features/sheets";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, STATE_WORDS, type State, StateMark } from "@/shared/Marks";
@@ -196,18 +197,27 @@ function Grid({
         )}
         {lights.map((light, row) => (
           <div key={light.id} className="grid shrink-0" style={{ gridTemplateColumns: columns }}>
-            <button
-              type="button"
-              className="rule flex flex-col justify-start border-r border-b p-3 text-left hover:bg-base-300"
-              onClick={() => onSheet({ kind: "light", light })}
-            >
-              <span className="font-semibold">{light.name}</span>
-              <span className="faint">{light.conditions}</span>
-              <span className="faint mt-2 text-2xs">
-                {light.clips} {light.clips === 1 ? "clip" : "clips"}, {light.readings}{" "}
-                {light.readings === 1 ? "chart reading" : "chart readings"}
-              </span>
-            </button>
+            <div className="rule flex flex-col border-r border-b">
+              <button
+                type="button"
+                className="flex flex-col justify-start p-3 text-left hover:bg-base-300"
+                onClick={() => onSheet({ kind: "light", light })}
+              >
+                <span className="font-semibold">{light.name}</span>
+                <span className="faint">{light.conditions}</span>
+                <span className="faint mt-2 text-2xs">
+                  {light.clips} {light.clips === 1 ? "clip" : "clips"}, {light.readings}{" "}
+                  {light.readings === 1 ? "chart reading" : "chart readings"}
+                </span>
+              </button>
+              <MatchAll
+                production={production.id}
+                light={light}
+                isOffered={cells.some(
+                  (c) => c.light_id === light.id && c.chart_clip && canMatch.has(c.next_step),
+                )}
+              />
+            </div>
             {cameras.map((camera, column) => {
               const cell = cellAt(light, camera);
               return (
@@ -253,6 +263,14 @@ function Grid({
     </div>
   );
 }
+
+/** Steps that "Match all here" would take. */
+const canMatch = new Set<Board["cells"][number]["next_step"]>([
+  "read_chart",
+  "read_reference",
+  "fit",
+  "fit_again",
+]);
 
 const WORK: Partial<Record<Board["cells"][number]["next_step"], string>> = {
   read_chart: "read its chart",

@@ -1,0 +1,44 @@
+"""Jobs: what was asked for, how far it is, and what came of it."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class Job(models.Model):
+    class State(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    production = models.ForeignKey(
+        "productions.Production", on_delete=models.PROTECT, related_name="jobs"
+    )
+    kind = models.CharField(max_length=30)
+    title = models.CharField(max_length=160)
+    arguments = models.JSONField(default=dict)
+    state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
+    progress = models.FloatField(default=0.0)  # 0 to 1
+    step = models.CharField(max_length=200, blank=True)
+    is_cancel_asked = models.BooleanField(default=False)
+    result = models.JSONField(null=True, blank=True)
+    problem = models.JSONField(null=True, blank=True)  # code, detail, hint
+    created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.CheckConstraint(
+                condition=models.Q(progress__gte=0, progress__lte=1), name="job_progress_share"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.title
+
+    @property
+    def is_open(self) -> bool:
+        return self.state in (self.State.QUEUED, self.State.RUNNING)

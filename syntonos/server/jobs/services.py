@@ -1,0 +1,128 @@
+"""Starting, working off and cancelling jobs."""
+
+from __future__ import annotations
+
+import logging
+import time
+from typing import Any, Protocol, cast
+
+from django.db import transaction
+from django.utils import timezone
+from django.utils.module_loading import import_string
+
+from syntonos.core.errors import ColourError
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.jobs.models import Job
+from syntonos.server.productions.models import Production
+
+log = logging.getLogger("syntonos.jobs")
+
+# What does each kind. Every runner can be begun again after a kill.
+RUNNERS = {"match-angles": "syntonos.server.matching.angles.run_job"}
+_WRITE_EVERY = 0.15  # seconds between two notes of progress
+
+
+class Cancelled(Exception):  # noqa: N818 - no error: somebody wanted it
+    """Raised inside a job that is to stop."""
+
+
+class Progress:
+    """What a runner tells of itself; it learns here that it is to stop."""
+
+    def __init__(self, job: Job) -> None:
+        self._job, self._written = job, 0.0
+
+    def __call__(self, share: float, step: str) -> None:
+        """Note the share done (0 to 1) and what is done now.
+
+        Raises
+        ------
+        Cancelled
+            when a person asked for it.
+        """
+        now = time.monotonic()
+        if now - self._written < _WRITE_EVERY:
+            return
+        self._written = now
+        rows = Job.objects.filter(pk=self._job.pk)
+        rows.update(progress=min(max(share, 0.0), 1.0), step=step[:200])
+        if rows.filter(is_cancel_asked=True).exists():
+            raise Cancelled
+
+
+class Runner(Protocol):
+    """Does a job; returns what came of it, as JSON."""
+
+    def __call__(self, arguments: dict[str, Any], progress: Progress) -> dict[str, Any]: ...
+
+
+def start(production: Production, kind: str, title: str, arguments: dict[str, Any]) -> Job:
+    """Queue a job; the same one is not queued twice while it is open."""
+    from syntonos.server.jobs.queue import work
+
+    assert kind in RUNNERS  # noqa: S101 - callers are ours
+    with transaction.atomic():
+        same = Job.objects.filter(
+            production=production, kind=kind, arguments=arguments,
+            state__in=(Job.State.QUEUED, Job.State.RUNNING),
+        ).first()  # fmt: skip
+        if same is not None:
+            return same
+        job = Job.objects.create(production=production, kind=kind, title=title, arguments=arguments)
+    work(job.pk)
+    job.refresh_from_db()
+    return job
+
+
+def run(job_id: int) -> None:
+    """Work a queued job off; what goes wrong is kept with it."""
+    begun = Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(state=Job.State.RUNNING)
+    if not begun:  # cancelled while it waited, or somebody else has it
+        return
+    job = Job.objects.get(pk=job_id)
+    runner = cast("Runner", import_string(RUNNERS[job.kind]))
+    end: dict[str, Any]
+    try:
+        end = {"result": runner(job.arguments, Progress(job)), "state": Job.State.DONE}
+    except Cancelled:
+        end = {"state": Job.State.CANCELLED}
+    except ColourError as error:
+        problem = {"code": error.code, "detail": error.message, "hint": error.hint}
+        end = {"problem": problem, "state": Job.State.FAILED}
+    except ConflictError as error:
+        problem = {"code": error.code, "detail": error.detail, "hint": error.hint}
+        end = {"problem": problem, "state": Job.State.FAILED}
+    except Exception:
+        log.exception("job %s failed", job.pk)
+        problem = {
+            "code": "internal", "detail": "Something went wrong in Syntonos itself.",
+            "hint": "Start it again; what was done before is kept. The log says more.",
+        }  # fmt: skip
+        end = {"problem": problem, "state": Job.State.FAILED}
+    if end["state"] == Job.State.DONE:
+        end["progress"] = 1.0
+    Job.objects.filter(pk=job_id).update(ended=timezone.now(), step="", **end)
+
+
+def cancel(job: Job) -> Job:
+    """Stop a job: at once where it waits, at its next step where it runs."""
+    waiting = Job.objects.filter(pk=job.pk, state=Job.State.QUEUED)
+    if not waiting.update(state=Job.State.CANCELLED, ended=timezone.now()):
+        Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(is_cancel_asked=True)
+    job.refresh_from_db()
+    return job
+
+
+def take_up_again() -> None:
+    """Queue again what was open when the consumer ended."""
+    from syntonos.server.jobs.queue import HUEY, work
+
+    HUEY.flush()
+    Job.objects.filter(state=Job.State.RUNNING, is_cancel_asked=True).update(
+        state=Job.State.CANCELLED, ended=timezone.now()
+    )
+    Job.objects.filter(state=Job.State.RUNNING).update(state=Job.State.QUEUED, progress=0.0)
+    for pk in (
+        Job.objects.filter(state=Job.State.QUEUED).order_by("id").values_list("pk", flat=True)
+    ):
+        work(pk)

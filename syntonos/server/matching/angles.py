@@ -1,0 +1,142 @@
+"""Matching every angle of a light in one go: find, read and fit, camera by camera."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import asdict, dataclass
+from typing import Any
+
+from syntonos.core.errors import ChartError, ColourError
+from syntonos.core.matching import reading_from_json
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage.models import Clip
+from syntonos.server.jobs.services import Progress
+from syntonos.server.matching import readings, selectors, services
+from syntonos.server.matching.models import ChartReading
+from syntonos.server.productions.models import Camera, Light
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What came of one camera."""
+
+    camera_id: int
+    camera: str
+    outcome: str  # read (the reference), kept, matched, asked, failed
+    text: str = ""
+    expected: float | None = None
+
+
+def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Match the angles of a light; arguments: light_id."""
+    light = Light.objects.select_related("production__reference_camera").get(
+        pk=arguments["light_id"]
+    )
+    return {"angles": [asdict(outcome) for outcome in match_angles(light, progress)]}
+
+
+def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[Outcome]:
+    """Find, read and fit all that is open in a light; what is done and holds stays as it is.
+
+    A chart of which it is not certain which way up it is, is left to a person.
+    """
+    production = light.production
+    reference = production.reference_camera
+    if reference is None:
+        raise ChartError(
+            f"{production} has no reference camera.", hint="Choose one in the production's sheet.",
+            code="fit.reference",
+        )  # fmt: skip
+    cameras = [c for c in production.cameras.all() if c.pk != reference.pk]
+    cameras = [c for c in cameras if _chart_clip(light, c) or _fresh(light, c)]
+    steps = 2 + 3 * len(cameras)
+    done = 0
+
+    def tell(what: str) -> None:
+        nonlocal done
+        progress(done / steps, what)
+        done += 1
+
+    layout = None
+    base = _read(light, reference, tell, layout)
+    if not isinstance(base, ChartReading):
+        return [base]
+    out = [Outcome(reference.pk, str(reference), "read", f"reading {base.number}")]
+    layout = reading_from_json(base.data).layout.slug
+    for camera in cameras:
+        begun = done
+        out.append(_match(light, camera, tell, layout))
+        done = begun + 3
+    return out
+
+
+def _match(light: Light, camera: Camera, tell: Callable[[str], None], layout: str) -> Outcome:
+    own = _read(light, camera, tell, layout)
+    if not isinstance(own, ChartReading):
+        return own
+    base = selectors.latest_reading(light.pk, camera.production.reference_camera_id or 0)
+    current = selectors.current_match(light.pk, camera)
+    if current is not None and not selectors.is_stale(camera, current, own, base):
+        return Outcome(
+            camera.pk, str(camera), "kept", f"match {current.number} holds",
+            current.evidence.get("expected"),
+        )  # fmt: skip
+    tell(f"Fitting {camera}")
+    newest = selectors.matches_of(light.pk, camera).first()
+    request = services.FitRequest(base_number=newest.number if newest else 0)
+    try:
+        match = services.fit(light=light, camera=camera, request=request)
+    except ColourError as error:
+        return Outcome(camera.pk, str(camera), "failed", str(error))
+    except ConflictError as error:
+        return Outcome(camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
+    return Outcome(
+        camera.pk, str(camera), "matched", f"match {match.number}", match.evidence["expected"]
+    )
+
+
+def _chart_clip(light: Light, camera: Camera) -> Clip | None:
+    clips = Clip.objects.filter(light=light, camera=camera, kind=Clip.Kind.CHART)
+    return clips.select_related("camera__production", "light").order_by("id").first()
+
+
+def _fresh(light: Light, camera: Camera) -> ChartReading | None:
+    """Return the newest reading, where it was made as the camera says now."""
+    row = selectors.latest_reading(light.pk, camera.pk)
+    if row and (row.encoding, row.levels) == (camera.encoding, camera.levels):
+        return row
+    return None
+
+
+def _read(
+    light: Light, camera: Camera, tell: Callable[[str], None], slug: str | None
+) -> ChartReading | Outcome:
+    """Return the reading that holds, or a new one, or why there is none."""
+    row = _fresh(light, camera)
+    if row is not None:
+        return row
+    clip = _chart_clip(light, camera)
+    if clip is None:
+        text = f"There is no chart clip of {camera} in {light.name}. Bring one in."
+        return Outcome(camera.pk, str(camera), "failed", text)
+    before = selectors.latest_reading(light.pk, camera.pk)
+    kept = before is not None and before.clip_id == clip.pk
+    try:
+        if kept and before is not None:
+            # Only its encoding has changed: the chart is where it was.
+            tell(f"Reading {camera} as {camera.encoding} {camera.levels}")
+            layout = reading_from_json(before.data).layout
+            return readings.read(
+                clip, before.data["corners"], found_by=before.found_by, frames=before.frames,
+                layout=layout,
+            )  # fmt: skip
+        layout = readings.layout_for(camera.production, slug or "chart-24")
+        tell(f"Looking for the chart in {clip.name}")
+        found = readings.find(clip, layout=layout).detection
+        if not found.orientation_certain:
+            text = f"The chart in {clip.name} may be upside down: look at it in Chart."
+            return Outcome(camera.pk, str(camera), "asked", text)
+        tell(f"Reading {clip.name}")
+        return readings.read(clip, found.corners.tolist(), found_by="search", layout=layout)
+    except ColourError as error:
+        return Outcome(camera.pk, str(camera), "failed", str(error))

@@ -1,0 +1,80 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
+import type { Job, Light } from "@/api/client";
+import { api, unwrap } from "@/api/client";
+import { isOpen, jobsQuery } from "@/api/queries";
+import { Problem } from "@/shared/Feedback";
+
+export type AngleOutcome = {
+  camera_id: number;
+  camera: string;
+  outcome: "read" | "kept" | "matched" | "asked" | "failed";
+  text: string;
+  expected: number | null;
+};
+
+const newestOf = (jobs: Job[], light: number) =>
+  jobs.find((job) => job.kind === "match-angles" && job.arguments.light_id === light);
+
+/** Read and match every angle of a light in one go, and what came of the last time. */
+export function MatchAll({
+  production,
+  light,
+  isOffered,
+}: {
+  production: number;
+  light: Light;
+  isOffered: boolean;
+}) {
+  const client = useQueryClient();
+  const job = newestOf(useQuery(jobsQuery(production)).data ?? [], light.id);
+  const start = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/match", { params: { path: { light_id: light.id } } }),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: jobsQuery(production).queryKey }),
+  });
+  const running = job !== undefined && isOpen(job);
+  return (
+    <div className="flex flex-col gap-1 px-3 pb-3">
+      {(isOffered || running) && (
+        <button
+          type="button"
+          className="btn btn-xs self-start"
+          disabled={running || start.isPending}
+          onClick={() => start.mutate()}
+          title="Find and read the charts that are open here, and fit each angle to the reference"
+        >
+          {running ? "Matching…" : "Match all here"}
+        </button>
+      )}
+      {start.isError && <Problem error={start.error} />}
+      {job && !running && <Ended job={job} base={`/p/${production}/l/${light.id}`} />}
+    </div>
+  );
+}
+
+/** Only what a person has to see to; what went well shows in the cells. */
+function Ended({ job, base }: { job: Job; base: string }) {
+  if (job.problem)
+    return (
+      <p className="text-2xs text-error" role="alert">
+        {job.problem.detail} {job.problem.hint}
+      </p>
+    );
+  if (job.state === "cancelled")
+    return <p className="faint text-2xs">Stopped; what was done is kept.</p>;
+  const angles = ((job.result?.angles ?? []) as AngleOutcome[]).filter(
+    (a) => a.outcome === "asked" || a.outcome === "failed",
+  );
+  return angles.map((a) => (
+    <Link
+      key={a.camera_id}
+      to={`${base}/c/${a.camera_id}/chart`}
+      className="text-2xs hover:underline"
+    >
+      <b>{a.camera}</b>: {a.text}
+    </Link>
+  ));
+}

@@ -1,0 +1,2 @@
+export { JobsMark } from "./JobsMark";
+export { MatchAll } from "./MatchAll";
