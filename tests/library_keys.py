@@ -9,12 +9,31 @@ OCIO_TO_AP0 = {
     "v-log/v-gamut": "PANASONIC_VLOG-VGAMUT_to_ACES2065-1",
     "log3g10/rwg": "RED_LOG3G10-RWG_to_ACES2065-1",
     "acescct/ap1": "ACEScct_to_ACES2065-1",
+    "acescc/ap1": "ACEScc_to_ACES2065-1",
+}
+
+# OpenColorIO's curves alone, to linear.
+OCIO_CURVES = {
+    "c-log2": "CURVE - CANON_CLOG2_to_LINEAR",
+    "c-log3": "CURVE - CANON_CLOG3_to_LINEAR",
 }
 
 # colour-science's log encodings: name, further arguments.
 COLOUR_LOG = {
     "s-log3": ("log_encoding_SLog3", {}),
-    "logc3-ei800": ("log_encoding_ARRILogC3", {"EI": 800}),
+    **{
+        f"logc3-ei{i}": ("log_encoding_ARRILogC3", {"EI": i})
+        for i in (160, 200, 250, 320, 400, 500, 640, 800, 1000, 1280, 1600)
+    },
+    "s-log": ("log_encoding_SLog", {}),
+    "s-log2": ("log_encoding_SLog2", {}),
+    "f-log": ("log_encoding_FLog", {}),
+    "c-log": ("log_encoding_CanonLog", {}),
+    "c-log2": ("log_encoding_CanonLog2", {}),
+    "c-log3": ("log_encoding_CanonLog3", {}),
+    "protune": ("log_encoding_Protune", {}),
+    "cineon": ("log_encoding_Cineon", {}),
+    "acescc": ("log_encoding_ACEScc", {}),
     "logc4": ("log_encoding_ARRILogC4", {}),
     "v-log": ("log_encoding_VLog", {}),
     "log3g10": ("log_encoding_Log3G10", {}),

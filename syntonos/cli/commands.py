@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import (
+    NAMED_OUTPUTS,
     Chain,
     Decode,
     EncodingOutput,
-    Output,
     ReadBack,
     bake_lut,
     chain_to_json,
@@ -286,7 +286,7 @@ def run_match(args: argparse.Namespace) -> int:
     output = (
         EncodingOutput(reference.encoding, reference.levels)
         if args.to == "reference"
-        else Output(args.to)
+        else NAMED_OUTPUTS[args.to]
     )
     chain = Chain(Decode(angle.encoding, angle.levels), output, match=fit.match)
     cube = Cube(bake_lut(chain, args.size, threads=os.cpu_count() or 1), "Syntonos match")

@@ -5,6 +5,7 @@ ColourError
 ├── EncodingError         an encoding is not known             encoding.*
 ├── ChainError            a chain document cannot be read      chain.*
 ├── CubeFileError         a .cube file breaks its grammar      cube.*
+├── LutFileError          another LUT or CDL file is broken    lut.*
 ├── ChartError            a chart cannot be read               chart.*
 └── FitError              readings do not allow a fit          fit.*
 
@@ -63,6 +64,12 @@ class CubeFileError(ColourError):
     """A .cube file breaks its published grammar."""
 
     default_code = "cube.invalid"
+
+
+class LutFileError(ColourError):
+    """A 3DL, CLF or CDL file cannot be used."""
+
+    default_code = "lut.invalid"
 
 
 class ChartError(ColourError):

@@ -7,7 +7,7 @@ from collections.abc import Callable
 import numpy as np
 import simplejpeg
 
-from syntonos.core.chain import Chain, Decode, Match, Output, compile_chain, run
+from syntonos.core.chain import PLAIN, Chain, Decode, Match, Output, compile_chain, run
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.scopes import count_scopes
 from tests.opencolorio import plain_chain
@@ -18,7 +18,7 @@ MATCH = Match(
     angle_flare=(0.001, 0.001, 0.001), angle_white=(1.1, 1.0, 0.85), stops=0.3,
     matrix=((1.1, -0.12, 0.02), (0.03, 0.94, 0.03), (-0.02, -0.05, 1.07)),
 )  # fmt: skip
-CHAIN = Chain(Decode(SLUG), Output("rec709-plain"), match=MATCH)
+CHAIN = Chain(Decode(SLUG), PLAIN, match=MATCH)
 
 
 def ratio(ours: Callable[[], object], theirs: Callable[[], object]) -> float:
@@ -54,7 +54,7 @@ def main() -> None:
 
     smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
     picture = (smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32)
-    tone = compile_chain(CHAIN.to(Output("rec709-tone")))
+    tone = compile_chain(CHAIN.to(Output()))
     ready = to_bytes(run(tone, picture))
 
     def jpeg(data: np.ndarray) -> bytes:

@@ -5,7 +5,7 @@ import numpy as np
 import pytest
 
 from syntonos.cli.main import main
-from syntonos.core.chain import Output, compile_chain, read_chain, run
+from syntonos.core.chain import PLAIN, compile_chain, read_chain, run
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
@@ -67,9 +67,9 @@ def test_a_lut_to_the_reference_s_encoding_agrees_with_its_chain(media, tmp_path
                  "--image", files(media, "Cedar", "02")[0]]) == 0  # fmt: skip
     said = capsys.readouterr().out
     assert said.count("delta E mean") == 8
-    plain = replace(read_chain(document), output=Output("rec709-plain"))
+    plain = replace(read_chain(document), output=PLAIN)
     chain.write_text(json.dumps({**document, "stages": [*document["stages"][:-1],
-                                {"kind": "output", "target": "rec709-plain"}]}))  # fmt: skip
+                                {"kind": "output", "tone": None}]}))  # fmt: skip
     assert read_chain(json.loads(chain.read_text())) == plain
 
 

@@ -1,7 +1,7 @@
 import numpy as np
 import pytest
 
-from syntonos.core.chain import Chain, Decode, Output
+from syntonos.core.chain import PLAIN, Chain, Decode, Output
 from syntonos.core.errors import MediaError
 from syntonos.core.media import write_frame
 from syntonos.server.api.errors import ConflictError
@@ -81,7 +81,7 @@ def test_checksum_and_size_come_from_the_files(place, root):
     tags = {
         picture_tag(clip, frame, width, shown)
         for clip in (one, two) for frame in (0, 1) for width in (8, 12)
-        for shown in (chain, chain.to(Output("rec709-plain")))
+        for shown in (chain, chain.to(PLAIN))
     }  # fmt: skip
     assert len(tags) == 16
 

@@ -1,40 +1,79 @@
 """The chain: one document from a clip's code values to the display, and the engine that runs it."""
 
 from syntonos.core.chain.bake import LUT_SIZES, bake_lut
+from syntonos.core.chain.displays import DISPLAYS, find_display
 from syntonos.core.chain.document import (
+    NAMED_OUTPUTS,
+    PLAIN,
+    AcesOutput,
+    Balance,
+    Cdl,
+    CdlStep,
     Chain,
     Decode,
+    DisplayOutput,
     EncodingOutput,
     Input,
+    Look,
+    LutStep,
     Match,
     Output,
     chain_hash,
     chain_to_json,
+    read_balance,
+    read_cdl,
     read_chain,
+    read_look,
+    read_output,
 )
 from syntonos.core.chain.engine import Program, compile_chain, run
 from syntonos.core.chain.lut import apply_lut
 from syntonos.core.chain.readback import ReadBack, read_back
+from syntonos.core.chain.tables import (
+    LookTable,
+    ask_for_missing_tables,
+    find_table,
+    keep_table,
+)
 from syntonos.core.chain.tone import TONE, ToneScale
 
 __all__ = [
+    "DISPLAYS",
     "LUT_SIZES",
+    "NAMED_OUTPUTS",
+    "PLAIN",
     "TONE",
+    "AcesOutput",
+    "Balance",
+    "Cdl",
+    "CdlStep",
     "Chain",
     "Decode",
+    "DisplayOutput",
     "EncodingOutput",
     "Input",
+    "Look",
+    "LookTable",
+    "LutStep",
     "Match",
     "Output",
     "Program",
     "ReadBack",
     "ToneScale",
     "apply_lut",
+    "ask_for_missing_tables",
     "bake_lut",
     "chain_hash",
     "chain_to_json",
     "compile_chain",
+    "find_display",
+    "find_table",
+    "keep_table",
     "read_back",
+    "read_balance",
+    "read_cdl",
     "read_chain",
+    "read_look",
+    "read_output",
     "run",
 ]

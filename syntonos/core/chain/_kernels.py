@@ -13,20 +13,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core._math import log2
+from syntonos.core._math import exp2, log2
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import scalar
 
 TILE = 512
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
-OP_DECODE, OP_ENCODE = 10, 20  # plus the curve family
+OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
+OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
 _DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
 _DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
 _DEC_POW, _ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
 _DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
+_DEC_MIRROR, _ENC_MIRROR = OP_DECODE + scalar.MIRROR_LOG, OP_ENCODE + scalar.MIRROR_LOG
+_DEC_TWO, _ENC_TWO = OP_DECODE + scalar.TWO_LOG, OP_ENCODE + scalar.TWO_LOG
+_DEC_PQ, _ENC_PQ = OP_DECODE + scalar.PQ, OP_ENCODE + scalar.PQ
+_DEC_HLG, _ENC_HLG = OP_DECODE + scalar.HLG, OP_ENCODE + scalar.HLG
+DEC_TABLE, ENC_TABLE = OP_DECODE + scalar.TABLE, OP_ENCODE + scalar.TABLE
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
+_LUMA_R, _LUMA_G, _LUMA_B = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 _REACH, _MILLI, _TINY = np.float32(REACH), np.float32(1e-3), np.float32(1e-9)
 
 
@@ -78,14 +85,17 @@ def _affine_to_clip(x: Any, a: Any) -> None:
 
 
 @jit
-def _model(x: Any, a: Any, table: Any) -> None:
+def _model(x: Any, a: Any, tables: Any) -> None:
     """Run a match stage with roots and smooth residual, and its blend to a clip.
 
-    Parameters: into x (12), matrix (9), out of y (12), clip start and slope, luminance (3). First
-    chromaticities for the whole tile, in vectors, then the lookups, one by one.
+    Parameters: into x (12), matrix (9), out of y (12), clip start and slope, luminance (3), place
+    and size of its table. First chromaticities for the whole tile, in vectors, then the lookups,
+    one by one.
     """
     start, slope, lr, lg, lb = a[33], a[34], a[35], a[36], a[37]
-    top = np.int32(table.shape[0] - 1)
+    size = int(a[39])
+    table = tables[int(a[38]) : int(a[38]) + 3 * size * size].reshape(size, size, 3)
+    top = np.int32(size - 1)
     edge = np.float32(top)
     scale = edge / (_REACH + _REACH)
     rr, gg, bb = x[0], x[1], x[2]
@@ -156,114 +166,11 @@ def _clamp(x: Any, a: Any) -> None:
 
 @jit
 def _tone(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4])
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8], a[9])
     for c in range(3):
         row = x[c]
         for i in range(TILE):
             row[i] = tone_scalar(row[i], p)
-
-
-@jit
-def _decode_log(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = scalar.log_lin_decode(row[i], p)
-
-
-@jit
-def _encode_log(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = scalar.log_lin_encode(row[i], p)
-
-
-@jit
-def _encode_power(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = scalar.power_encode(row[i], p)
-
-
-@jit
-def _other_curve(x: Any, a: Any, op: int) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            v = row[i]
-            if op == _DEC_CUBE:
-                v = scalar.cube_log_decode(v, p)
-            elif op == _ENC_CUBE:
-                v = scalar.cube_log_encode(v, p)
-            elif op == _DEC_POW:
-                v = scalar.power_decode(v, p)
-            elif op == _DEC_PLIN:
-                v = scalar.power_lin_decode(v, p)
-            elif op == _ENC_PLIN:
-                v = scalar.power_lin_encode(v, p)
-            row[i] = v
-
-
-@jit
-def _run_tile(x: Any, ops: Any, params: Any, by_chroma: Any) -> None:
-    for k in range(ops.size):
-        op, a = ops[k], params[k]
-        if op == OP_AFFINE:
-            _affine(x, a)
-        elif op == OP_AFFINE_TO_CLIP:
-            _affine_to_clip(x, a)
-        elif op == OP_MODEL:
-            _model(x, a, by_chroma)
-        elif op == OP_LEVELS:
-            _levels(x, a)
-        elif op == OP_CLAMP:
-            _clamp(x, a)
-        elif op == OP_TONE:
-            _tone(x, a)
-        elif op == _DEC_LOG:
-            _decode_log(x, a)
-        elif op == _ENC_LOG:
-            _encode_log(x, a)
-        elif op == _ENC_POW:
-            _encode_power(x, a)
-        else:
-            _other_curve(x, a, op)
-
-
-@jit
-def run_float(
-    src: NDArray[np.float32],
-    dst: NDArray[np.float32],
-    ops: NDArray[np.int32],
-    params: NDArray[np.float32],
-    by_chroma: NDArray[np.float32],
-) -> None:
-    """Run a program over pixels (n, 3) float32 into (n, 3) float32."""
-    n = src.shape[0]
-    x = np.zeros((3, TILE), np.float32)
-    for start in range(0, n, TILE):
-        count = min(TILE, n - start)
-        for i in range(count):
-            x[0, i], x[1, i], x[2, i] = src[start + i, 0], src[start + i, 1], src[start + i, 2]
-        _run_tile(x, ops, params, by_chroma)
-        for i in range(count):
-            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
-
-
-@jit
-def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
-    """Round display values (n,) float32, 0..1, to bytes; NaN becomes 0."""
-    for i in range(src.size):
-        v = src[i]
-        v = v if v > _F0 else _F0
-        v = v if v < _TOP else _TOP
-        dst[i] = np.uint8(v * _F255 + _HALF)
 
 
 @jit
@@ -300,6 +207,263 @@ def lut_tetrahedral(
             v2 = table[r + br, g + bg, b + bb, c]
             v3 = table[r + 1, g + 1, b + 1, c]
             dst[i, c] = v0 + f1 * (v1 - v0) + f2 * (v2 - v1) + f3 * (v3 - v2)
+
+
+@jit
+def _cdl(x: Any, a: Any) -> None:
+    """ASC CDL: slopes, offsets, powers, saturation, whether it clamps, whether powers are one."""
+    clamps, plain = a[10] > _F0, a[11] > _F0
+    for c in range(3):
+        s, o, p = a[c], a[3 + c], a[6 + c]
+        row = x[c]
+        for i in range(TILE):
+            v = row[i] * s + o
+            if clamps:
+                v = v if v > _F0 else (v if v != v else _F0)
+                v = v if v < _TOP else (v if v != v else _TOP)
+            if not plain:
+                q = exp2(log2(v if v > _TINY else _TINY) * p)
+                v = q if v > _TINY else v
+            row[i] = v
+    sat = a[9]
+    rr, gg, bb = x[0], x[1], x[2]
+    if sat != _TOP:
+        for i in range(TILE):
+            r, g, b = rr[i], gg[i], bb[i]
+            luma = _LUMA_R * r + _LUMA_G * g + _LUMA_B * b
+            rr[i] = luma + sat * (r - luma)
+            gg[i] = luma + sat * (g - luma)
+            bb[i] = luma + sat * (b - luma)
+    if clamps:
+        for c in range(3):
+            row = x[c]
+            for i in range(TILE):
+                v = row[i]
+                v = v if v > _F0 else (v if v != v else _F0)
+                row[i] = v if v < _TOP else (v if v != v else _TOP)
+
+
+@jit
+def _compress(x: Any, a: Any) -> None:
+    """ACES reference gamut compression: threshold, scale (3 each), power, 1/power, strength."""
+    power, root, strength = a[6], a[7], a[8]
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        ach = r if r > g else g
+        ach = ach if ach > b else b
+        size = abs(ach)
+        for c in range(3):
+            v = x[c][i]
+            off = ach - v
+            over = off - a[c] * size
+            if over > _F0 and size > _TINY:
+                t = over / (size * a[3 + c])
+                t = t * exp2(-log2(_TOP + exp2(log2(t if t > _TINY else _TINY) * power)) * root)
+                x[c][i] = v + strength * (ach - size * (a[c] + a[3 + c] * t) - v)
+
+
+@jit
+def _scene_light(x: Any, a: Any) -> None:
+    """Undo HLG's system gamma: display light (1 = 100 cd/m2) to signal light 0..3.
+
+    Parameters: peak, (1 - gamma) / gamma, three, BT.2020 luminance (3).
+    """
+    peak, power, three = a[0], a[1], a[2]
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i] / peak, gg[i] / peak, bb[i] / peak
+        y = a[3] * r + a[4] * g + a[5] * b
+        k = three * exp2(log2(y if y > _TINY else _TINY) * power)
+        rr[i], gg[i], bb[i] = r * k, g * k, b * k
+
+
+@jit
+def _lut_1d(x: Any, a: Any, tables: Any) -> None:
+    """Three curves: place and size of (n, 3); input is clamped to 0..1."""
+    at, size = int(a[0]), int(a[1])
+    top = np.float32(size - 1)
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            v = row[i]
+            p = min(max(v, _F0), _TOP) * top
+            k = min(int(p), size - 2)
+            low = tables[at + 3 * k + c]
+            q = low + (p - np.float32(k)) * (tables[at + 3 * k + 3 + c] - low)
+            row[i] = v if v != v else q
+
+
+@jit
+def _lut_3d(x: Any, a: Any, tables: Any) -> None:
+    """Tetrahedral: place and size of (n, n, n, 3); input is clamped to 0..1."""
+    at, size = int(a[0]), int(a[1])
+    table = tables[at : at + 3 * size * size * size].reshape(size, size, size, 3)
+    src, dst = np.empty((TILE, 3), np.float32), np.empty((TILE, 3), np.float32)
+    for i in range(TILE):
+        for c in range(3):
+            v = x[c, i]
+            src[i, c] = v if v == v else _F0
+    lut_tetrahedral(src, dst, table)
+    for i in range(TILE):
+        bad = x[0, i] + x[1, i] + x[2, i]
+        for c in range(3):
+            x[c, i] = dst[i, c] if bad == bad else bad
+
+
+@jit
+def _table(x: Any, a: Any, tables: Any, inverse: bool) -> None:
+    at = int(a[0])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            v = row[i]
+            row[i] = (
+                scalar.table_decode(v, tables, at)
+                if inverse
+                else scalar.table_encode(v, tables, at)
+            )
+
+
+@jit
+def _decode_log(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.log_lin_decode(row[i], p)
+
+
+@jit
+def _encode_log(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.log_lin_encode(row[i], p)
+
+
+@jit
+def _encode_power(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            row[i] = scalar.power_encode(row[i], p)
+
+
+@jit
+def _other_curve(x: Any, a: Any, op: int) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8], a[9], a[10], a[11])
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            v = row[i]
+            if op == _DEC_CUBE:
+                v = scalar.cube_log_decode(v, p)
+            elif op == _ENC_CUBE:
+                v = scalar.cube_log_encode(v, p)
+            elif op == _DEC_POW:
+                v = scalar.power_decode(v, p)
+            elif op == _DEC_PLIN:
+                v = scalar.power_lin_decode(v, p)
+            elif op == _ENC_PLIN:
+                v = scalar.power_lin_encode(v, p)
+            elif op == _DEC_MIRROR:
+                v = scalar.mirror_log_decode(v, p)
+            elif op == _ENC_MIRROR:
+                v = scalar.mirror_log_encode(v, p)
+            elif op == _DEC_TWO:
+                v = scalar.two_log_decode(v, p)
+            elif op == _ENC_TWO:
+                v = scalar.two_log_encode(v, p)
+            elif op == _DEC_PQ:
+                v = scalar.pq_decode(v, p)
+            elif op == _ENC_PQ:
+                v = scalar.pq_encode(v, p)
+            elif op == _DEC_HLG:
+                v = scalar.hlg_decode(v, p)
+            elif op == _ENC_HLG:
+                v = scalar.hlg_encode(v, p)
+            row[i] = v
+
+
+@jit
+def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
+    for k in range(ops.size):
+        op, a = ops[k], params[k]
+        if op == OP_AFFINE:
+            _affine(x, a)
+        elif op == OP_AFFINE_TO_CLIP:
+            _affine_to_clip(x, a)
+        elif op == OP_MODEL:
+            _model(x, a, tables)
+        elif op == OP_LEVELS:
+            _levels(x, a)
+        elif op == OP_CLAMP:
+            _clamp(x, a)
+        elif op == OP_TONE:
+            _tone(x, a)
+        elif op == _DEC_LOG:
+            _decode_log(x, a)
+        elif op == _ENC_LOG:
+            _encode_log(x, a)
+        elif op == _ENC_POW:
+            _encode_power(x, a)
+        elif op == OP_CDL:
+            _cdl(x, a)
+        elif op == OP_COMPRESS:
+            _compress(x, a)
+        elif op == OP_LUT_3D:
+            _lut_3d(x, a, tables)
+        elif op == OP_LUT_1D:
+            _lut_1d(x, a, tables)
+        elif op == OP_SCENE_LIGHT:
+            _scene_light(x, a)
+        elif op == OP_KEEP:
+            kept[:] = x
+        elif op == OP_BLEND:
+            mix = a[0]
+            for c in range(3):
+                for i in range(TILE):
+                    x[c, i] = kept[c, i] + mix * (x[c, i] - kept[c, i])
+        elif op == DEC_TABLE:
+            _table(x, a, tables, True)
+        elif op == ENC_TABLE:
+            _table(x, a, tables, False)
+        else:
+            _other_curve(x, a, op)
+
+
+@jit
+def run_float(
+    src: NDArray[np.float32],
+    dst: NDArray[np.float32],
+    ops: NDArray[np.int32],
+    params: NDArray[np.float32],
+    tables: NDArray[np.float32],
+) -> None:
+    """Run a program over pixels (n, 3) float32 into (n, 3) float32."""
+    n = src.shape[0]
+    x = np.zeros((3, TILE), np.float32)
+    kept = np.zeros((3, TILE), np.float32)
+    for start in range(0, n, TILE):
+        count = min(TILE, n - start)
+        for i in range(count):
+            x[0, i], x[1, i], x[2, i] = src[start + i, 0], src[start + i, 1], src[start + i, 2]
+        _run_tile(x, kept, ops, params, tables)
+        for i in range(count):
+            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
+
+
+@jit
+def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
+    """Round display values (n,) float32, 0..1, to bytes; NaN becomes 0."""
+    for i in range(src.size):
+        v = src[i]
+        v = v if v > _F0 else _F0
+        v = v if v < _TOP else _TOP
+        dst[i] = np.uint8(v * _F255 + _HALF)
 
 
 @jit

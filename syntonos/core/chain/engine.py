@@ -1,4 +1,7 @@
-"""The engine: a chain packed into opcodes, run over a frame in bands on a shared pool."""
+"""The engine: a chain packed into opcodes, run over a frame in bands on a shared pool.
+
+What the host library is the standard for, ACES outputs, it does itself, band by band, after them.
+"""
 
 from __future__ import annotations
 
@@ -8,14 +11,28 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_table, evaluate_model
-from syntonos.core.chain.document import Chain, EncodingOutput, Match
-from syntonos.core.chain.tone import TONE
+from syntonos.core.chain.displays import Display, find_display
+from syntonos.core.chain.document import (
+    AcesOutput,
+    AnyOutput,
+    Balance,
+    Cdl,
+    CdlStep,
+    Chain,
+    DisplayOutput,
+    EncodingOutput,
+    LookStep,
+    LutStep,
+    Match,
+)
+from syntonos.core.chain.tables import LookTable, find_table
 from syntonos.core.encodings import (
     AP1,
     GAMUTS,
@@ -24,9 +41,10 @@ from syntonos.core.encodings import (
     gamut_matrix,
     levels_scale_offset,
 )
-from syntonos.core.encodings.scalar import LINEAR
+from syntonos.core.encodings.scalar import LINEAR, TABLE
+from syntonos.core.errors import ChainError
 
-ENGINE_VERSION = 3  # part of every cache's key: raised when pixels change
+ENGINE_VERSION = 4  # part of every cache's key: raised when pixels change
 _WIDTH = 40  # parameters of the widest opcode
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
@@ -34,11 +52,12 @@ _CLIP_FROM, _CLIP_TO = 0.75, 0.98
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """Opcodes (n,) int32, their parameters (n, 40) float32, and a match's table."""
+    """Opcodes (n,) int32, their parameters (n, 40) float32, all tables end to end, float32."""
 
     ops: NDArray[np.int32]
     params: NDArray[np.float32]
-    by_chroma: NDArray[np.float32]  # (g, g, 3); (2, 2, 3) zeros without one
+    tables: NDArray[np.float32]
+    aces: AcesOutput | None = None  # done by OpenColorIO, from ACES2065-1
 
 
 class _Packer:
@@ -46,10 +65,19 @@ class _Packer:
 
     def __init__(self) -> None:
         self.rows: list[tuple[int, NDArray[np.float64]]] = []
-        self.by_chroma = np.zeros((2, 2, 3))
+        self.tables: list[NDArray[np.float32]] = []
+        self.filled = 0
 
     def add(self, op: int, params: tuple[float, ...]) -> None:
         self.rows.append((op, np.array(params, np.float64)))
+
+    def table(self, values: NDArray[Any]) -> float:
+        """Keep a table; returns its place."""
+        at = self.filled
+        flat = np.ascontiguousarray(values, np.float32).ravel()
+        self.tables.append(flat)
+        self.filled += flat.size
+        return float(at)
 
     def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
         offset = np.zeros(3) if shift is None else shift
@@ -65,9 +93,10 @@ class _Packer:
         if not match.is_affine:
             (before, shift), (after, lift) = _around_model(match)
             into, out = np.column_stack([before, shift]), np.column_stack([after, lift])
-            self.by_chroma = _cached_table(match.roots, match.smooth)
+            by_chroma = _cached_table(match.roots, match.smooth)
+            place = (self.table(by_chroma), float(len(by_chroma)))
             self.add(k.OP_MODEL, (*into.ravel(), *np.ravel(match.matrix), *out.ravel(), *clip,
-                                  *AP1_LUMINANCE))  # fmt: skip
+                                  *AP1_LUMINANCE, *place))  # fmt: skip
             return
         mat, shift = match_affine(match)
         if match.clip is None:
@@ -80,17 +109,98 @@ class _Packer:
         scale, offset = levels_scale_offset(levels)
         if inverse and levels != "full":
             self.add(k.OP_LEVELS, (1 / scale, -offset / scale))
-        if curve.family != LINEAR:
+        if curve.family == TABLE:
+            self.add(k.DEC_TABLE if inverse else k.ENC_TABLE,
+                     (self.table(np.array(curve.params)),))  # fmt: skip
+        elif curve.family != LINEAR:
             self.add((k.OP_DECODE if inverse else k.OP_ENCODE) + curve.family, curve.params)
         if not inverse and levels != "full":
             self.add(k.OP_LEVELS, (scale, offset))
 
-    def program(self) -> Program:
+    def cdl(self, cdl: Cdl) -> None:
+        plain = cdl.power == (1.0, 1.0, 1.0)
+        self.add(k.OP_CDL, (*cdl.slope, *cdl.offset, *cdl.power, cdl.saturation, float(cdl.clamp),
+                            float(plain)))  # fmt: skip
+
+    def lut(self, table: LookTable) -> None:
+        low, high = np.array(table.low), np.array(table.high)
+        if (low != 0).any() or (high != 1).any():
+            self.affine(np.diag(1 / (high - low)), -low / (high - low))
+        op = k.OP_LUT_3D if table.is_3d else k.OP_LUT_1D
+        self.add(op, (self.table(table.values), float(len(table.values))))
+
+    def balance(self, balance: Balance) -> None:
+        self.affine(np.diag(np.array(balance.gains) * 2.0**balance.stops))
+        if balance.cdl is not None:
+            self.step(CdlStep(balance.cdl))
+
+    def step(self, step: LookStep) -> None:
+        """One step of a look, in its encoding and back; a LUT to a display stays there."""
+        encoding = find_encoding(step.encoding)
+        self.affine(gamut_matrix(AP1, encoding.gamut))
+        self.curve(encoding.curve, step.levels, inverse=False)
+        if step.mix < 1:
+            self.add(k.OP_KEEP, ())
+        if isinstance(step, CdlStep):
+            self.cdl(step.cdl)
+        else:
+            self.lut(find_table(step.sha256))
+        if step.mix < 1:
+            self.add(k.OP_BLEND, (step.mix,))
+        if isinstance(step, LutStep) and step.to is not None:
+            return
+        self.curve(encoding.curve, step.levels, inverse=True)
+        self.affine(gamut_matrix(encoding.gamut, AP1))
+
+    def compress(self, strength: float) -> None:
+        if strength > 0:
+            self.add(k.OP_COMPRESS, (*_COMPRESSION, strength))
+
+    def show(self, output: DisplayOutput) -> None:
+        """Scene-linear AP1 to a display."""
+        self.compress(output.compression)
+        if isinstance(output, AcesOutput):
+            self.affine(gamut_matrix(AP1, GAMUTS["ap0"]))
+            return
+        display = find_display(output.display)
+        self.affine(gamut_matrix(AP1, display.gamut))
+        if output.tone is None:
+            self.add(k.OP_CLAMP, (0.0, display.peak))
+        else:
+            self.add(k.OP_TONE, output.tone.packed(display.peak))
+        self.light(display)
+
+    def light(self, display: Display) -> None:
+        """Display light to the display's code values."""
+        if display.system_gamma:
+            g = display.system_gamma
+            luminance = display.gamut.to_xyz[1]
+            self.add(k.OP_SCENE_LIGHT, (display.peak, (1 - g) / g, 3.0, *luminance))
+        self.curve(display.curve, "full", inverse=False)
+
+    def shown(self, display: Display, output: AnyOutput) -> None:
+        """Code values of one display, which a look has made, to what the output is."""
+        if isinstance(output, EncodingOutput) or display.system_gamma:
+            raise ChainError(
+                f"The look ends in a LUT to {display.name}: nothing scene-linear is left.",
+                hint="Take that LUT out of the look for this file.", code="look.ends",
+            )  # fmt: skip
+        target = find_display(output.display)
+        self.add(k.OP_CLAMP, (0.0, 1.0))
+        if target == display:
+            return
+        self.curve(display.curve, "full", inverse=True)
+        self.affine(gamut_matrix(display.gamut, target.gamut))
+        self.add(k.OP_CLAMP, (0.0, target.peak))
+        self.light(target)
+
+    def program(self, aces: AcesOutput | None = None) -> Program:
         params = np.zeros((len(self.rows), _WIDTH), np.float32)
         for row, (_, values) in zip(params, self.rows, strict=True):
             row[: values.size] = values
         ops = np.array([op for op, _ in self.rows], np.int32)
-        return Program(ops, params, self.by_chroma.astype(np.float32))
+        tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
+        return Program(ops, params, tables, aces)
 
 
 def mix_matrix(mix: float) -> NDArray[np.float64]:
@@ -156,22 +266,55 @@ def compile_chain(chain: Chain) -> Program:
     pack = _Packer()
     source = find_encoding(chain.decode.encoding)
     pack.curve(source.curve, chain.decode.levels, inverse=True)
-    pack.affine(gamut_matrix(source.gamut, AP1))
+    pack.affine(gamut_matrix(source.gamut, AP1) @ np.diag(chain.input.unit))
     if chain.match is not None:
         pack.match(chain.match)
+    if chain.balance is not None:
+        pack.balance(chain.balance)
+    steps = chain.look.steps if chain.look is not None else ()
+    for step in steps:
+        pack.step(step)
+    last = steps[-1] if steps else None
+    if isinstance(last, LutStep) and last.to is not None:
+        pack.shown(find_display(last.to), chain.output)
+        return pack.program()
     if isinstance(chain.output, EncodingOutput):
         target = find_encoding(chain.output.encoding)
         pack.affine(gamut_matrix(AP1, target.gamut))
         pack.curve(target.curve, chain.output.levels, inverse=False)
         return pack.program()
-    display = find_encoding("rec709")
-    pack.affine(gamut_matrix(AP1, GAMUTS["bt709"]))
-    if chain.output.target == "rec709-tone":
-        pack.add(k.OP_TONE, (*TONE.params, 1e-9, 1.0))
-    else:
-        pack.add(k.OP_CLAMP, (0.0, 1.0))
-    pack.curve(display.curve, "full", inverse=False)
-    return pack.program()
+    pack.show(chain.output)
+    return pack.program(chain.output if isinstance(chain.output, AcesOutput) else None)
+
+
+def _compression() -> tuple[float, ...]:
+    """Return thresholds, scales, power and its root of the reference gamut compression.
+
+    Source: ACES 1.3, reference gamut compression: limits 1.147, 1.264, 1.312, thresholds 0.815,
+    0.803, 0.880, power 1.2, for cyan, magenta and yellow distances in AP1.
+    """
+    limit, threshold = np.array([1.147, 1.264, 1.312]), np.array([0.815, 0.803, 0.880])
+    power = 1.2
+    span = limit - threshold
+    scale = span / (((1 - threshold) / span) ** -power - 1) ** (1 / power)
+    return (*threshold, *scale, power, 1 / power)
+
+
+_COMPRESSION = _compression()
+
+
+@lru_cache(maxsize=16)
+def _aces_processor(display: str, version: str) -> Any:
+    import PyOpenColorIO as ocio
+
+    target = find_display(display)
+    group = ocio.GroupTransform([
+        ocio.BuiltinTransform(target.aces_1 if version == "1.3" else target.aces_2),
+        ocio.BuiltinTransform(target.view),
+    ])  # fmt: skip
+    return ocio.Config.CreateRaw().getProcessor(group).getOptimizedCPUProcessor(
+        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_DEFAULT
+    )  # fmt: skip
 
 
 @cache
@@ -225,7 +368,11 @@ def run(
     def work(band: slice) -> None:
         if is_superseded is not None and is_superseded():
             raise Superseded
-        k.run_float(flat[band], out[band], program.ops, program.params, program.by_chroma)
+        k.run_float(flat[band], out[band], program.ops, program.params, program.tables)
+        if program.aces is not None:
+            aces = _aces_processor(program.aces.display, program.aces.version)
+            aces.applyRGB(out[band])
+            np.clip(out[band], 0, 1, out=out[band])
 
     bands = _bands(len(flat), threads, is_superseded is not None)
     if threads == 1:

@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain.document import Chain, Decode, EncodingOutput, Output
+from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
 from syntonos.core.chain.engine import compile_chain, run
 from syntonos.core.chain.lut import apply_lut
 from syntonos.core.colorimetry import delta_e_2000, xy_to_xyz, xyz_to_lab
@@ -60,16 +61,29 @@ class ReadBack:
         )  # fmt: skip
 
 
-def display_lab(disp_rgb: NDArray[Any]) -> NDArray[np.float64]:
-    """Turn display values (..., 3), BT.1886 and BT.709 primaries, into L*a*b* under D65."""
-    light = decode(np.clip(np.asarray(disp_rgb, np.float64), 0, 1), CURVES["bt1886"])
-    return xyz_to_lab(light @ GAMUTS["bt709"].to_xyz.T, xy_to_xyz(D65))
+_HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2
+
+
+def display_lab(disp_rgb: NDArray[Any], display: str = "rec709") -> NDArray[np.float64]:
+    """Turn a display's code values (..., 3) into L*a*b* under D65.
+
+    White is 100 cd/m2, on an HDR display the reference white of BT.2408, 203 cd/m2: brighter
+    light has an L* above 100.
+    """
+    shown = find_display(display)
+    light = decode(np.clip(np.asarray(disp_rgb, np.float64), 0, 1), shown.curve)
+    if shown.system_gamma:
+        signal = light / 3.0
+        y = np.maximum(signal @ shown.gamut.to_xyz[1], 1e-9)[..., None]
+        light = shown.peak * signal * y ** (shown.system_gamma - 1)
+    white = _HDR_WHITE if shown.is_hdr else 1.0
+    return xyz_to_lab(light / white @ shown.gamut.to_xyz.T, xy_to_xyz(D65))
 
 
 def _to_lab(values: NDArray[np.float32], chain: Chain) -> NDArray[np.float64]:
-    if isinstance(chain.output, Output):
-        return display_lab(values)
-    seen = Chain(Decode(chain.output.encoding, chain.output.levels), Output("rec709-plain"))
+    if not isinstance(chain.output, EncodingOutput):
+        return display_lab(values, chain.output.display)
+    seen = Chain(Decode(chain.output.encoding, chain.output.levels), PLAIN)
     return display_lab(run(compile_chain(seen), values))
 
 

@@ -2,13 +2,14 @@
 
 from syntonos.core.colorimetry.adaptation import adaptation_matrix
 from syntonos.core.colorimetry.difference import delta_e_2000, delta_e_itp, lab_to_xyz, xyz_to_lab
-from syntonos.core.colorimetry.white import white_to_cct_duv, xy_to_xyz
+from syntonos.core.colorimetry.white import locus_white, white_to_cct_duv, xy_to_xyz
 
 __all__ = [
     "adaptation_matrix",
     "delta_e_2000",
     "delta_e_itp",
     "lab_to_xyz",
+    "locus_white",
     "white_to_cct_duv",
     "xy_to_xyz",
     "xyz_to_lab",

@@ -39,6 +39,31 @@ def _locus() -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     return mired, xyz_to_uv(spectra @ cmf)
 
 
+def locus_white(mired: float, duv: float) -> NDArray[np.float64]:
+    """Return the white (3,) XYZ, Y = 1, at a place on the locus and a distance from it.
+
+    Parameters
+    ----------
+    mired : float
+        10 to 1000 reciprocal megakelvin; beyond, the end of the locus is taken.
+    duv : float
+        Distance in CIE 1960 uv, positive towards green.
+
+    Source: CIE 15:2018 section 9.5; the inverse of `white_to_cct_duv`.
+    """
+    places, uv = _locus()
+    at = float(np.clip(mired, places[0], places[-1]))
+    foot = np.array([np.interp(at, places, uv[:, i]) for i in range(2)])
+    step = 1.0
+    ends = [[np.interp(at + d, places, uv[:, i]) for i in range(2)] for d in (-step, step)]
+    along = np.subtract(ends[1], ends[0])
+    normal = np.array([-along[1], along[0]]) / np.hypot(*along)
+    normal = normal if normal[1] > 0 else -normal
+    u, v = foot + duv * normal
+    xy = np.array([3 * u, 2 * v]) / (2 * u - 8 * v + 4)
+    return xy_to_xyz(xy)
+
+
 def white_to_cct_duv(xyz: ArrayLike) -> tuple[float, float]:
     """Return correlated colour temperature and Duv of a white.
 

@@ -8,7 +8,15 @@ from syntonos.core.encodings.levels import (
     put_levels_on,
     take_levels_off,
 )
-from syntonos.core.encodings.registry import ENCODINGS, Encoding, find_encoding
+from syntonos.core.encodings.own import Definition, LogCamera
+from syntonos.core.encodings.registry import (
+    ENCODINGS,
+    Encoding,
+    ask_for_missing,
+    camera_candidates,
+    find_encoding,
+    keep_encoding,
+)
 
 __all__ = [
     "AP1",
@@ -17,12 +25,17 @@ __all__ = [
     "GAMUTS",
     "LEVELS",
     "Curve",
+    "Definition",
     "Encoding",
     "Gamut",
+    "LogCamera",
+    "ask_for_missing",
+    "camera_candidates",
     "decode",
     "encode",
     "find_encoding",
     "gamut_matrix",
+    "keep_encoding",
     "levels_scale_offset",
     "put_levels_on",
     "take_levels_off",

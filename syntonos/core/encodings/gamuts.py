@@ -43,6 +43,8 @@ GAMUTS: dict[str, Gamut] = {
     for g in (
         Gamut("s-gamut3", "S-Gamut3", (0.730, 0.280), (0.140, 0.855), (0.100, -0.050), D65,
               "cat02", "Technical Summary for S-Gamut3.Cine/S-Log3 and S-Gamut3/S-Log3"),
+        Gamut("s-gamut", "S-Gamut", (0.730, 0.280), (0.140, 0.855), (0.100, -0.050), D65,
+              "cat02", "S-Log technical paper (2009)"),
         Gamut("s-gamut3.cine", "S-Gamut3.Cine", (0.766, 0.275), (0.225, 0.800), (0.089, -0.087),
               D65, "cat02", "Technical Summary for S-Gamut3.Cine/S-Log3 and S-Gamut3/S-Log3"),
         Gamut("awg3", "Wide Gamut 3", (0.6840, 0.3130), (0.2210, 0.8480), (0.0861, -0.1020), D65,
@@ -56,6 +58,13 @@ GAMUTS: dict[str, Gamut] = {
               "White Paper on the wide gamut RGB and Log3G10"),
         Gamut("f-gamut", "F-Gamut", *_2020, D65, "cat02", "F-Log2 Data Sheet 1.0"),
         Gamut("n-gamut", "N-Gamut", *_2020, D65, "cat02", "N-Log Specification 1.0.0 (2018)"),
+        Gamut("f-gamut-c", "F-Gamut C", (0.7347, 0.2653), (0.0263, 0.9737), (0.1173, -0.0224),
+              D65, "cat02", "F-Gamut C Data Sheet 1.0"),
+        Gamut("cinema-gamut", "Cinema Gamut", (0.740, 0.270), (0.170, 1.140), (0.080, -0.100),
+              D65, "cat02", "Cinema Gamut, as in Log Gamma Curves 1.2 (2020)"),
+        Gamut("protune-native", "Protune Native", (0.698480461, 0.193026445),
+              (0.329555378, 1.024596625), (0.108442631, -0.034678570), D65, "cat02",
+              "Protune primaries, as in colour-science (2016)"),
         Gamut("d-gamut", "D-Gamut", (0.71, 0.31), (0.21, 0.88), (0.09, -0.08), D65, "cat02",
               "White Paper on D-Log and D-Gamut (2017)"),
         Gamut("ap0", "AP0", (0.7347, 0.2653), (0.0, 1.0), (0.0001, -0.0770), ACES_WHITE,
@@ -64,15 +73,17 @@ GAMUTS: dict[str, Gamut] = {
               "cat02", "Academy S-2014-004"),
         Gamut("bt709", "BT.709", (0.64, 0.33), (0.30, 0.60), (0.15, 0.06), D65, "bradford",
               "ITU-R BT.709-6"),
+        Gamut("bt2020", "BT.2020", *_2020, D65, "bradford", "ITU-R BT.2020-2"),
+        Gamut("p3-d65", "P3-D65", (0.680, 0.320), (0.265, 0.690), (0.150, 0.060), D65,
+              "bradford", "SMPTE EG 432-1:2010"),
     )
 }  # fmt: skip
 
 AP1 = GAMUTS["ap1"]
 
 
-@functools.cache
-def _matrix(src: str, dst: str) -> NDArray[np.float64]:
-    a, b = GAMUTS[src], GAMUTS[dst]
+@functools.lru_cache(maxsize=1024)
+def _matrix(a: Gamut, b: Gamut) -> NDArray[np.float64]:
     # One of the two is an ACES space in all our chains: the other one names the adaptation.
     method = b.adaptation if a.white == ACES_WHITE else a.adaptation
     to_white = adaptation_matrix(a.white, b.white, method=method)
@@ -91,4 +102,4 @@ def gamut_matrix(src: Gamut, dst: Gamut) -> NDArray[np.float64]:
 
     Source: SMPTE RP 177-1993 for the primaries; the adaptation is the one each gamut states.
     """
-    return _matrix(src.slug, dst.slug)
+    return _matrix(src, dst)

@@ -22,14 +22,13 @@ from numpy.typing import NDArray
 from syntonos.core.charts import ChartReading
 from syntonos.core.encodings import (
     AP1,
-    ENCODINGS,
     LEVELS,
+    camera_candidates,
     decode,
     find_encoding,
     gamut_matrix,
     take_levels_off,
 )
-from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ColourError
 from syntonos.core.evaluate.cases import KNOWN_FAMILIES, Case, base_case, off_chart_codes, read_side
 from syntonos.core.matching import fit_match
@@ -60,7 +59,7 @@ def _draw(seed: int) -> tuple[Case, str, str]:
     rng = np.random.default_rng(seed)
     kind = str(rng.choice(["daylight", "tungsten", "mixed", "led"]))
     case = base_case(rng, seed, "confusion", kind, KNOWN_FAMILIES, related=bool(rng.random() < 0.5))
-    names = [e.slug for e in ENCODINGS.values() if e.curve.family != LINEAR]
+    names = [e.slug for e in camera_candidates("")]
     true, levels = str(rng.choice(names)), str(rng.choice(LEVELS))
     camera = replace(
         case.angle.camera, encoding=true, levels=levels, flare=float(rng.uniform(0, 0.006))

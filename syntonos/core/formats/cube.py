@@ -1,4 +1,4 @@
-"""The .cube format, 3D tables with domain 0..1.
+"""The .cube format: 3D and 1D tables with their domain.
 
 Source: Cube LUT Specification 1.0 (2013), from memory, checked against an independent reader: one
 of LUT_1D_SIZE or LUT_3D_SIZE, red fastest, keywords before data, whole-line comments.
@@ -14,18 +14,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.errors import CubeFileError
+from syntonos.core.formats.table import Triple
 
 _MOST_BYTES = 512 * 2**20
-_HINT = "Export the LUT again as a 3D .cube with DOMAIN 0 to 1."
+_HINT = "Export the LUT again as a .cube file."
+_MOST_POINTS = {"LUT_1D_SIZE": 65536, "LUT_3D_SIZE": 256}
 _KEYWORD = re.compile(r"^[A-Z_][A-Z0-9_]*")
 
 
 @dataclass(frozen=True, slots=True)
 class Cube:
-    """A 3D table, ``table[r, g, b]``, (size, size, size, 3) float32, with its title."""
+    """A 3D table, ``table[r, g, b]``, (size, size, size, 3) float32, or three curves (size, 3)."""
 
     table: NDArray[np.float32]
     title: str = ""
+    low: Triple = (0.0, 0.0, 0.0)  # of the domain
+    high: Triple = (1.0, 1.0, 1.0)
 
 
 def write_cube(cube: Cube, *, comments: tuple[str, ...] = ()) -> bytes:
@@ -34,7 +38,7 @@ def write_cube(cube: Cube, *, comments: tuple[str, ...] = ()) -> bytes:
     Parameters
     ----------
     cube : Cube
-        Finite values; 2 to 256 points per axis.
+        Finite values; 2 to 256 points per axis, 2 to 65536 of a 1D table.
     comments : tuple of str
         Lines for the head of the file.
 
@@ -55,9 +59,13 @@ def write_cube(cube: Cube, *, comments: tuple[str, ...] = ()) -> bytes:
     head = [f"# {re.sub(r'[^ -~]', '?', line)}" for line in comments]
     if cube.title:
         head.append('TITLE "' + re.sub(r'[^ -~]|"', "?", cube.title) + '"')
-    head.append(f"LUT_3D_SIZE {size}")
+    is_1d = cube.table.ndim == 2
+    head.append(f"LUT_{1 if is_1d else 3}D_SIZE {size}")
+    if (cube.low, cube.high) != ((0.0,) * 3, (1.0,) * 3):
+        head += [f"DOMAIN_M{end} " + " ".join(f"{v:.9g}" for v in values)
+                 for end, values in (("IN", cube.low), ("AX", cube.high))]  # fmt: skip
     # .cube lists red fastest, our tables are [r, g, b]: hence the reversed axes.
-    rows = cube.table.transpose(2, 1, 0, 3).reshape(-1, 3)
+    rows = cube.table if is_1d else cube.table.transpose(2, 1, 0, 3).reshape(-1, 3)
     return ("\n".join(head) + "\n").encode("ascii") + _format_rows(rows)
 
 
@@ -93,8 +101,8 @@ def read_cube(data: bytes) -> Cube:
     Raises
     ------
     CubeFileError
-        With the line number, for anything the specification does not allow, for 1D tables, for a
-        domain other than 0..1, a size of 1, a wrong count of rows, and values that are not finite.
+        With the line number, for anything the specification does not allow: both sizes or none, a
+        domain that is none, a size of 1, a wrong count of rows, and values that are not finite.
     """
     if len(data) > _MOST_BYTES:
         _fail(None, f"The file has {len(data)} bytes, over the limit of {_MOST_BYTES}.")
@@ -102,17 +110,19 @@ def read_cube(data: bytes) -> Cube:
         lines = data.decode("utf-8-sig").splitlines()
     except UnicodeDecodeError:
         _fail(None, "The file is not text.", "Choose a .cube file.")
-    size, title, first = _read_head(lines)
+    axes, size, title, first, low, high = _read_head(lines)
     body = [line for line in lines[first:] if line.strip() and not line.lstrip().startswith("#")]
-    wanted = size**3
+    wanted = size**axes
     if len(body) != wanted:
         _fail(
             None,
-            f"LUT_3D_SIZE {size} needs {wanted} rows of values, found {len(body)}.",
+            f"LUT_{axes}D_SIZE {size} needs {wanted} rows of values, found {len(body)}.",
             "The file was cut or has the wrong size: export it again.",
         )
     values = _read_rows(lines, first, body)
-    return Cube(values.reshape(size, size, size, 3).transpose(2, 1, 0, 3).copy(), title)
+    if axes == 3:
+        values = values.reshape(size, size, size, 3).transpose(2, 1, 0, 3).copy()
+    return Cube(values, title, low, high)
 
 
 def _read_rows(lines: list[str], first: int, body: list[str]) -> NDArray[np.float32]:
@@ -140,9 +150,9 @@ def _read_rows(lines: list[str], first: int, body: list[str]) -> NDArray[np.floa
     _fail(None, "The values cannot be read.")
 
 
-def _read_head(lines: list[str]) -> tuple[int, str, int]:
-    """Return size, title and the index of the first row of values."""
-    size, title, first = 0, "", len(lines)
+def _read_head(lines: list[str]) -> tuple[int, int, str, int, Triple, Triple]:
+    """Return axes, size, title, the index of the first row of values, and the domain."""
+    axes, size, title, first = 0, 0, "", len(lines)
     domain = {"DOMAIN_MIN": (0.0, 0.0, 0.0), "DOMAIN_MAX": (1.0, 1.0, 1.0)}
     for number, raw in enumerate(lines, 1):
         line = raw.strip()
@@ -157,29 +167,26 @@ def _read_head(lines: list[str]) -> tuple[int, str, int]:
             if len(rest) < 2 or rest[0] != '"' or rest[-1] != '"':
                 _fail(number, "TITLE needs its text in double quotes.")
             title = rest[1:-1]
-        elif word == "LUT_3D_SIZE":
+        elif word in _MOST_POINTS:
             if size:
-                _fail(number, "LUT_3D_SIZE stands twice.")
-            if not rest.isdigit() or not 2 <= int(rest) <= 256:
-                _fail(number, f"LUT_3D_SIZE is {rest!r}, needed 2 to 256.")
-            size = int(rest)
+                _fail(number, f"{word}: a size stands twice.", "One table to a file.")
+            most = _MOST_POINTS[word]
+            if not rest.isdigit() or not 2 <= int(rest) <= most:
+                _fail(number, f"{word} is {rest!r}, needed 2 to {most}.")
+            axes, size = int(word[4]), int(rest)
         elif word in domain:
             domain[word] = _read_domain(number, word, rest)
-        elif word == "LUT_1D_SIZE":
-            _fail(number, "This is a 1D table.", "Only 3D tables can be read here.")
         else:
             _fail(number, f"Keyword {word!r} is not in the specification.")
     low, high = domain["DOMAIN_MIN"], domain["DOMAIN_MAX"]
     if any(a >= b for a, b in zip(low, high, strict=True)):
         _fail(None, f"DOMAIN_MIN {low} is not below DOMAIN_MAX {high}.")
-    if low != (0.0, 0.0, 0.0) or high != (1.0, 1.0, 1.0):
-        _fail(None, f"The domain is {low} to {high}; only 0 to 1 can be read.")
     if not size:
-        _fail(None, "LUT_3D_SIZE is missing.", "Choose a 3D .cube file.")
-    return size, title, first
+        _fail(None, "LUT_3D_SIZE or LUT_1D_SIZE is missing.", "Choose a .cube file.")
+    return axes, size, title, first, low, high
 
 
-def _read_domain(number: int, word: str, rest: str) -> tuple[float, float, float]:
+def _read_domain(number: int, word: str, rest: str) -> Triple:
     try:
         a, b, c = (float(x) for x in rest.split())
     except ValueError:

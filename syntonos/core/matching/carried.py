@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, EncodingOutput, Output, apply_lut, compile_chain, run
+from syntonos.core.chain import Chain, EncodingOutput, apply_lut, compile_chain, run
 from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.encodings import (
     AP1,
@@ -44,7 +44,7 @@ def lut_cost(chain: Chain, table: NDArray[np.float32], expected: float) -> float
     the LUT adds is independent of what the match misses, so squares add.
     """
     match = chain.match
-    if match is None or isinstance(chain.output, Output):
+    if match is None or not isinstance(chain.output, EncodingOutput):
         return 0.0
     mixed = population() * np.array(match.angle_white) * 2.0**-match.stops
     lin = (mixed + np.array(match.angle_flare)) @ np.linalg.inv(mix_matrix(match.mix)).T

@@ -22,9 +22,9 @@ from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.reading import triple
 from syntonos.core.encodings import (
     AP1,
-    ENCODINGS,
     LEVELS,
     Encoding,
+    camera_candidates,
     decode,
     encode,
     find_encoding,
@@ -32,7 +32,6 @@ from syntonos.core.encodings import (
     put_levels_on,
     take_levels_off,
 )
-from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ColourError
 from syntonos.core.matching.fit import FitOptions, MatchFit, fit_match
 from syntonos.core.matching.levels import darkest, evidence_of
@@ -164,7 +163,7 @@ def check_encoding(
         them costs little; "cannot tell" when it costs much; "doubtful" when another explains the
         charts clearly better.
     """
-    wanted = [e for e in ENCODINGS.values() if e.curve.family != LINEAR]
+    wanted = camera_candidates(angle.encoding)
     stated = find_encoding(angle.encoding)
     seen = [
         as_encoded(angle, encoding, levels)

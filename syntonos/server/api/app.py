@@ -17,13 +17,14 @@ from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.api import router as footage
 from syntonos.server.handover.api import router as handover
 from syntonos.server.jobs.api import router as jobs
+from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
 from syntonos.server.productions.api import router as productions
 
 log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
-for _router in (productions, footage, matching, handover, jobs):
+for _router in (productions, footage, matching, looks, handover, jobs):
     api.add_router("", _router)
 
 

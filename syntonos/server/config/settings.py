@@ -30,6 +30,7 @@ INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "syntonos.server.productions",
     "syntonos.server.jobs",
+    "syntonos.server.looks",
     "syntonos.server.footage",
     "syntonos.server.matching",
     "syntonos.server.handover",

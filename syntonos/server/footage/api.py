@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from syntonos.core.chain import Output, read_chain
+from syntonos.core.chain import read_chain
 from syntonos.server.footage import pictures, services
 from syntonos.server.footage.media import list_folder
 from syntonos.server.footage.models import Clip
@@ -59,13 +59,13 @@ def get_picture(
     frame: int,
     width: int = 480,
     stage: Literal["code", "input", "output"] = "output",
-    display: Literal["rec709-tone", "rec709-plain", ""] = "",
+    output: str = "",
 ) -> HttpResponse:
     clip = get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
     width = max(16, min(width, 3840))
     chain = matching.chain_of(clip, with_match=stage == "output")
-    if display:
-        chain = chain.to(Output(display))
+    if output:
+        chain = chain.to(clip.camera.production.output(output))
     tag = f'"{pictures.picture_tag(clip, frame, width, chain)}-{stage}"'
     if request.headers.get("If-None-Match") == tag:
         return HttpResponseNotModified()

@@ -7,7 +7,7 @@ from typing import Literal
 
 from ninja import Schema
 
-TargetName = Literal["reference", "rec709-tone", "rec709-plain"]
+TargetName = str  # "reference", or the key of one of the production's outputs
 
 
 class ExportIn(Schema):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
+from dataclasses import replace
 from pathlib import Path
 
 from django.conf import settings
@@ -11,7 +12,6 @@ from django.conf import settings
 from syntonos.core.chain import (
     Chain,
     EncodingOutput,
-    Output,
     bake_lut,
     chain_hash,
     chain_to_json,
@@ -51,13 +51,15 @@ def chain_for(light: Light, camera: Camera, target: str) -> tuple[Chain, int | N
             f"{camera} has no match in {light.name} yet.",
             hint="Read the chart and fit first.", code="export.no_match",
         )  # fmt: skip
-    chain = selectors.chain_for(camera, match, production.display)
+    chain = selectors.chain_for(
+        camera, match, light.pk, output="" if target == "reference" else target
+    )
     if target == "reference":
         assert reference is not None  # noqa: S101 - checked above
-        return chain.to(EncodingOutput(reference.encoding, reference.levels)), (
-            match.pk if match else None
-        )
-    return chain.to(Output(target)), match.pk if match else None
+        # As if the reference camera had shot it: balance and look come later, over all alike.
+        plain = replace(chain, balance=None, look=None)
+        chain = plain.to(EncodingOutput(reference.encoding, reference.levels))
+    return chain, match.pk if match else None
 
 
 def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Export:

@@ -96,7 +96,7 @@ def match_out(row: Match) -> dict[str, Any]:
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
         "chain": chain_to_json(
-            selectors.chain_for(row.camera, row, row.camera.production.display)
+            selectors.chain_for(row.camera, row, row.light_id)
         ),
         "areas": e.get("areas", []), "area_misses": e.get("pairs", []),
         "pool": e.get("pool", False),
@@ -273,7 +273,7 @@ def restore_match(request: HttpRequest, match_id: int, body: RestoreIn) -> Any:
     return Status(201, match_out(services.restore(old, base_number=body.base_number)))
 
 
-def _side(light: Light, camera: Camera, match: Match | None, display: str,
+def _side(light: Light, camera: Camera, match: Match | None,
           reading: ChartReading | None) -> dict[str, Any]:  # fmt: skip
     return {
         "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
@@ -281,7 +281,7 @@ def _side(light: Light, camera: Camera, match: Match | None, display: str,
         "clips": list(Clip.objects.filter(light=light, camera=camera).order_by("kind", "id")),
         "reading": reading_out(reading) if reading else None,
         "clip_readings": selectors.clip_readings(light.pk, camera),
-        "chain": chain_to_json(selectors.chain_for(camera, match, display)),
+        "chain": chain_to_json(selectors.chain_for(camera, match, light.pk)),
     }  # fmt: skip
 
 
@@ -311,8 +311,8 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     return {
         "production_id": production.pk, "production_name": production.name,
         "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
-        "reference": _side(light, reference, None, production.display, base),
-        "angle": _side(light, camera, match, production.display, own),
+        "reference": _side(light, reference, None, base),
+        "angle": _side(light, camera, match, own),
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
         "tuner_before": asdict(
             tuner_of(reading_from_json(both[0].data), reading_from_json(both[1].data), None)

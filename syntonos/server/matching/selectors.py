@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from django.db.models import QuerySet
 
-from syntonos.core.chain import Chain, Decode, Output, read_chain
+from syntonos.core.chain import Chain, Decode, read_balance, read_chain, read_look
 from syntonos.core.chain import Match as MatchStage
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.matching import reading_from_json
@@ -16,6 +16,7 @@ from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.looks import services as looks
 from syntonos.server.matching.models import ChartReading, Match
 
 if TYPE_CHECKING:
@@ -68,19 +69,30 @@ def stage_of(match: Match) -> MatchStage:
     return stage
 
 
-def chain_for(camera: Camera, match: Match | None, display: str) -> Chain:
-    """Compose the chain of a camera's clips."""
+def chain_for(
+    camera: Camera, match: Match | None, light_id: int | None = None, *, output: str = ""
+) -> Chain:
+    """Compose the chain of a camera's clips: its match, the light's balance, the look, an output.
+
+    `output` is the key of one of the production's; empty for the main one.
+    """
+    production = camera.production
+    balance = looks.balance_of(light_id) if light_id is not None else None
+    look = looks.look_of(production.pk, light_id)
     return Chain(
         Decode(camera.encoding, camera.levels),
-        Output(display),
+        production.output(output),
+        input=camera.input,
         match=stage_of(match) if match else None,
+        balance=read_balance(balance.stage) if balance is not None else None,
+        look=read_look(look.stage) if look is not None and look.stage is not None else None,
     )
 
 
 def chain_of(clip: Clip, *, with_match: bool = True) -> Chain:
     """Compose the chain of a clip, with the match of its camera in its light."""
     match = current_match(clip.light_id, clip.camera) if with_match else None
-    return chain_for(clip.camera, match, clip.camera.production.display)
+    return chain_for(clip.camera, match, clip.light_id)
 
 
 @dataclass(frozen=True, slots=True)

@@ -224,13 +224,13 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     current = selectors.current_match(light.pk, camera)
     if current is None:
         return Change(found.expected, None, [], [])
-    display = camera.production.display
-    now = selectors.chain_for(camera, current, display)
+    now = selectors.chain_for(camera, current, light.pk)
+    shown = camera.production.output()
     programs = [compile_chain(c) for c in (now, replace(now, match=found.match))]
     clips = []
     for clip in Clip.objects.filter(light=light, camera=camera).order_by("kind", "id"):
         code = frame_of(clip, 0, _PREVIEW_WIDTH)
-        before, after = (display_lab(run(p, code, threads=2)) for p in programs)
+        before, after = (display_lab(run(p, code, threads=2), shown.display) for p in programs)
         change = delta_e_2000(before, after)
         clips.append({"name": clip.name, "mean": float(change.mean()),
                       "most": float(np.percentile(change, 99))})  # fmt: skip
@@ -286,7 +286,8 @@ def candidate_picture(
     encoding = find_encoding(slug)
     seen = as_encoded(reading_from_json(own.data), encoding, levels)
     match = fit_match(reading_from_json(base.data), seen).match
-    chain = Chain(Decode(encoding.slug, levels), Output(camera.production.display), match=match)
+    now = selectors.chain_for(camera, None, light.pk)
+    chain = replace(now, decode=Decode(encoding.slug, levels), match=match)
     return run(compile_chain(chain), frame_of(own.clip, 0, width), threads=2)
 
 

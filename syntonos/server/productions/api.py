@@ -2,27 +2,50 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
+import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Status
+from ninja import File, Router, Status, UploadedFile
 
-from syntonos.core.encodings import ENCODINGS, find_encoding
+from syntonos.core.chain import DISPLAYS, Output, find_display, read_output
+from syntonos.core.encodings import (
+    ENCODINGS,
+    decode,
+    encode,
+    find_encoding,
+    keep_encoding,
+    take_levels_off,
+)
+from syntonos.core.encodings.from_config import (
+    builtin_configs,
+    open_config,
+    spaces_of,
+    take_space,
+)
 from syntonos.server.productions import selectors, services
-from syntonos.server.productions.models import Camera, Light, Production
+from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 from syntonos.server.productions.schemas import (
     BoardOut,
     CameraChange,
     CameraIn,
     CameraOut,
+    ConfigSpaceOut,
+    ConfigTakeIn,
+    CurveOut,
+    DisplayOut,
     EncodingOut,
     LightChange,
     LightIn,
     LightOut,
+    OwnEncodingIn,
     ProductionChange,
     ProductionIn,
     ProductionOut,
+    ToneCurveOut,
+    ToneIn,
 )
 
 router = Router()
@@ -33,7 +56,8 @@ def camera_out(camera: Camera, production: Production) -> dict[str, Any]:
     return {
         "id": camera.pk, "letter": camera.letter, "name": camera.name,
         "encoding": camera.encoding, "encoding_name": find_encoding(camera.encoding).name,
-        "levels": camera.levels, "note": camera.note,
+        "levels": camera.levels, "note": camera.note, "is_stand_in": camera.is_stand_in,
+        "unit_stops": camera.unit_stops, "unit_tint": camera.unit_tint,
         "is_reference": production.reference_camera_id == camera.pk,
     }  # fmt: skip
 
@@ -44,12 +68,106 @@ def light_out(light: Light, counts: dict[str, int]) -> dict[str, Any]:
 
 
 @router.get("/encodings", response=list[EncodingOut], operation_id="listEncodings")
-def list_encodings(request: HttpRequest) -> list[dict[str, Any]]:
+def list_encodings(request: HttpRequest, production: int = 0) -> list[dict[str, Any]]:
+    own = OwnEncoding.objects.filter(production_id=production) if production else []
     return [
-        {"slug": e.slug, "name": e.name, "is_display": e.curve.is_display,
-         "source": e.curve.source}
-        for e in ENCODINGS.values()
+        *({"slug": row.slug, "name": row.name, "kind": "own",
+           "source": row.source or "entered by a person", "definition": row.definition}
+          for row in own),
+        *({"slug": e.slug, "name": e.name, "kind": e.kind, "source": e.curve.source}
+          for e in ENCODINGS.values()),
     ]  # fmt: skip
+
+
+@router.get("/displays", response=list[DisplayOut], operation_id="listDisplays")
+def list_displays(request: HttpRequest) -> Any:
+    return [
+        {"slug": d.slug, "name": d.name, "source": d.source, "peak": d.peak,
+         "tone": asdict(d.tone)}
+        for d in DISPLAYS.values()
+    ]  # fmt: skip
+
+
+@router.post("/tone-curve", response=ToneCurveOut, operation_id="plotTone")
+def plot_tone(request: HttpRequest, body: ToneIn) -> Any:
+    """Return a tone scale as a curve, for a plot."""
+    stage = read_output({"kind": "output", "display": body.display, "tone": body.tone})
+    assert isinstance(stage, Output) and stage.tone is not None  # noqa: S101, PT018
+    display = find_display(body.display)
+    stops = np.linspace(-9, 9, 181)
+    light = stage.tone.apply(0.18 * 2.0**stops, display.peak)
+    signal = (
+        light
+        if not display.system_gamma
+        else 3 * (light / display.peak) ** (1 / display.system_gamma)
+    )
+    return {"stops": stops.tolist(), "light": light.tolist(), "peak": display.peak,
+            "code": encode(signal, display.curve).tolist()}  # fmt: skip
+
+
+@router.get("/encoding-curve", response=CurveOut, operation_id="plotEncoding")
+def plot_encoding(request: HttpRequest, slug: str, levels: str = "full") -> Any:
+    """Return an encoding's curve, for a plot."""
+    code = np.linspace(0, 1, 129)
+    lin = decode(take_levels_off(code, levels), find_encoding(slug).curve)
+    stops = [float(np.log2(v / 0.18)) if v > 0 else None for v in lin]
+    return {"code": code.tolist(), "lin": lin.tolist(), "stops": stops}
+
+
+@router.post("/encoding-curve", response=CurveOut, operation_id="tryEncoding")
+def try_encoding(request: HttpRequest, body: OwnEncodingIn) -> Any:
+    """Check a definition and return its curve, for a plot; nothing is stored."""
+    return plot_encoding(request, keep_encoding(body.definition).slug)
+
+
+@router.post("/productions/{production_id}/encodings", response={201: EncodingOut},
+             operation_id="enterEncoding")  # fmt: skip
+def enter_encoding(request: HttpRequest, production_id: int, body: OwnEncodingIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    row = services.keep_own_encoding(production, body.definition)
+    return Status(201, _own_out(row))
+
+
+def _own_out(row: OwnEncoding) -> dict[str, Any]:
+    return {"slug": row.slug, "name": row.name, "kind": "own", "source": row.source,
+            "definition": row.definition}  # fmt: skip
+
+
+@router.get("/configs", response=list[str], operation_id="listConfigs")
+def list_configs(request: HttpRequest) -> Any:
+    return builtin_configs()
+
+
+@router.get("/configs/spaces", response=list[ConfigSpaceOut], operation_id="listSpaces")
+def list_spaces(request: HttpRequest, config: str) -> Any:
+    return [asdict(space) for space in spaces_of(open_config(config))]
+
+
+@router.post("/configs/spaces", response=list[ConfigSpaceOut], operation_id="readConfig")
+def read_config(request: HttpRequest, file: File[UploadedFile]) -> Any:
+    return [asdict(space) for space in spaces_of(open_config(file.name or "", file.read()))]
+
+
+@router.post("/productions/{production_id}/encodings/from-config", response={201: EncodingOut},
+             operation_id="takeFromConfig")  # fmt: skip
+def take_from_config(request: HttpRequest, production_id: int, body: ConfigTakeIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    definition = take_space(open_config(body.config), body.name)
+    row = services.keep_own_encoding(production, definition.to_json(), f"config {body.config}")
+    return Status(201, _own_out(row))
+
+
+@router.post("/productions/{production_id}/encodings/from-file", response={201: EncodingOut},
+             operation_id="takeFromFile")  # fmt: skip
+def take_from_file(
+    request: HttpRequest, production_id: int, name: str, file: File[UploadedFile]
+) -> Any:  # fmt: skip
+    production = get_object_or_404(Production, pk=production_id)
+    config = open_config(file.name or "config.ocio", file.read())
+    row = services.keep_own_encoding(
+        production, take_space(config, name).to_json(), f"config {file.name}"
+    )
+    return Status(201, _own_out(row))
 
 
 @router.get("/productions", response=list[ProductionOut], operation_id="listProductions")

@@ -2,8 +2,15 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import asdict
+from typing import Any
+
 from django.core.validators import MaxValueValidator, MinValueValidator, RegexValidator
 from django.db import models
+
+from syntonos.core.chain import DisplayOutput, EncodingOutput, Input, Output, read_output
+from syntonos.core.errors import ChainError
 
 
 class Levels(models.TextChoices):
@@ -11,9 +18,9 @@ class Levels(models.TextChoices):
     LEGAL = "legal"
 
 
-class Display(models.TextChoices):
-    TONE = "rec709-tone"
-    PLAIN = "rec709-plain"
+def usual_outputs() -> list[dict[str, Any]]:
+    """Return what a new production shows: Rec.709 with our tone scale."""
+    return [{"key": "rec709", "name": "Rec.709", "stage": json.loads(json.dumps(asdict(Output())))}]
 
 
 class Production(models.Model):
@@ -24,12 +31,53 @@ class Production(models.Model):
     tolerance = models.FloatField(
         default=1.2, validators=[MinValueValidator(0.1), MaxValueValidator(10)]
     )
-    display = models.CharField(max_length=20, choices=Display, default=Display.TONE)
+    # The first one is shown everywhere; each has key, name and stage.
+    outputs = models.JSONField(default=usual_outputs)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         constraints = [
             models.CheckConstraint(condition=models.Q(tolerance__gt=0), name="tolerance_positive"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    def output(self, key: str = "") -> DisplayOutput:
+        """Return one of the outputs, or the main one.
+
+        Raises
+        ------
+        ChainError
+            output.unknown.
+        """
+        for row in self.outputs:
+            if not key or row["key"] == key:
+                stage = read_output(row["stage"])
+                assert not isinstance(stage, EncodingOutput)  # noqa: S101 - checked when stored
+                return stage
+        raise ChainError(
+            f"This production has no output {key!r}.", code="output.unknown",
+            hint=f"It has {', '.join(row['key'] for row in self.outputs)}.",
+        )  # fmt: skip
+
+
+class OwnEncoding(models.Model):
+    """An encoding that a person entered or took from a config; its slug is its content's."""
+
+    production = models.ForeignKey(
+        Production, on_delete=models.PROTECT, related_name="own_encodings"
+    )
+    slug = models.CharField(max_length=40)
+    name = models.CharField(max_length=80)
+    definition = models.JSONField()
+    source = models.CharField(max_length=200, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "id"]
+        constraints = [
+            models.UniqueConstraint(fields=["production", "slug"], name="own_encoding_once"),
         ]
 
     def __str__(self) -> str:
@@ -43,6 +91,15 @@ class Camera(models.Model):
     encoding = models.CharField(max_length=60)
     levels = models.CharField(max_length=5, choices=Levels, default=Levels.FULL)
     note = models.TextField(blank=True, max_length=2000)
+    # No list has this camera: it is shown as a relative is.
+    is_stand_in = models.BooleanField(default=False)
+    # One body's own difference from what its encoding says: stops of light, of green alone.
+    unit_stops = models.FloatField(
+        default=0.0, validators=[MinValueValidator(-2), MaxValueValidator(2)]
+    )
+    unit_tint = models.FloatField(
+        default=0.0, validators=[MinValueValidator(-1), MaxValueValidator(1)]
+    )
 
     class Meta:
         ordering = ["letter"]
@@ -55,6 +112,13 @@ class Camera(models.Model):
 
     def __str__(self) -> str:
         return f"{self.letter} {self.name}"
+
+    @property
+    def input(self) -> Input:
+        """The chain's input stage of this body."""
+        gain, tint = 2.0**self.unit_stops, self.unit_tint / 3
+        side, green = gain * 2.0**-tint, gain * 2.0 ** (2 * tint)
+        return Input(unit=(side, green, side))
 
 
 class Light(models.Model):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -10,14 +10,61 @@ from pydantic import Field
 from syntonos.server.footage.schemas import ClipOut
 
 LevelsName = Literal["full", "legal"]
-DisplayName = Literal["rec709-tone", "rec709-plain"]
+
+
+class OutputRow(Schema):
+    key: str = Field("", max_length=40)
+    name: str = Field(min_length=1, max_length=60)
+    stage: dict[str, Any]
+
+
+class DisplayOut(Schema):
+    slug: str
+    name: str
+    source: str
+    peak: float
+    tone: dict[str, float]
+
+
+class ToneIn(Schema):
+    display: str
+    tone: dict[str, float]
+
+
+class ToneCurveOut(Schema):
+    stops: list[float]  # above middle grey
+    light: list[float]  # of the display, 1 = 100 cd/m2
+    code: list[float]
+    peak: float
+
+
+class CurveOut(Schema):
+    code: list[float]
+    stops: list[float | None]  # above middle grey; None at and below black
+    lin: list[float]
+
+
+class OwnEncodingIn(Schema):
+    definition: dict[str, Any]
+
+
+class ConfigSpaceOut(Schema):
+    name: str
+    family: str
+    is_scene: bool
+
+
+class ConfigTakeIn(Schema):
+    config: str = Field(max_length=200)
+    name: str = Field(max_length=200)
 
 
 class EncodingOut(Schema):
     slug: str
     name: str
-    is_display: bool
+    kind: Literal["camera", "working", "display", "linear", "own"]
     source: str
+    definition: dict[str, Any] | None = None
 
 
 class CameraOut(Schema):
@@ -29,6 +76,9 @@ class CameraOut(Schema):
     levels: LevelsName
     note: str
     is_reference: bool
+    is_stand_in: bool
+    unit_stops: float
+    unit_tint: float
 
 
 class CameraIn(Schema):
@@ -37,6 +87,9 @@ class CameraIn(Schema):
     encoding: str
     levels: LevelsName = "full"
     note: str = Field("", max_length=2000)
+    is_stand_in: bool = False
+    unit_stops: float = Field(0.0, ge=-2, le=2)
+    unit_tint: float = Field(0.0, ge=-1, le=1)
 
 
 class CameraChange(Schema):
@@ -44,6 +97,9 @@ class CameraChange(Schema):
     encoding: str | None = None
     levels: LevelsName | None = None
     note: str | None = Field(None, max_length=2000)
+    is_stand_in: bool | None = None
+    unit_stops: float | None = Field(None, ge=-2, le=2)
+    unit_tint: float | None = Field(None, ge=-1, le=1)
 
 
 class LightOut(Schema):
@@ -69,7 +125,7 @@ class ProductionOut(Schema):
     name: str
     reference_camera_id: int | None
     tolerance: float
-    display: DisplayName
+    outputs: list[OutputRow]
 
 
 class ProductionIn(Schema):
@@ -80,7 +136,7 @@ class ProductionChange(Schema):
     name: str | None = Field(None, min_length=1, max_length=120)
     reference_camera_id: int | None = None
     tolerance: float | None = Field(None, ge=0.1, le=10)
-    display: DisplayName | None = None
+    outputs: list[OutputRow] | None = Field(None, min_length=1, max_length=8)
 
 
 class TunerOut(Schema):

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
 
 from django.db.models import QuerySet
 
 from syntonos.server.footage.models import Clip
+from syntonos.server.looks.models import Balance, Look
 from syntonos.server.matching import selectors as matching
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.models import Camera, Light, Production
@@ -54,8 +56,9 @@ def board(production: Production) -> list[Cell]:
             reference_id=production.reference_camera_id,
         ).select_related("angle_reading", "reference_reading")
     }  # fmt: skip
+    over = _over(production)
     return [
-        _cell(production, light, camera, clips, readings, matches)
+        _cell(production, light, camera, clips, readings, matches, over[light.pk])
         for light in lights for camera in cameras
     ]  # fmt: skip
 
@@ -67,6 +70,7 @@ def _cell(
     clips: dict[tuple[int, int, str], Clip],
     readings: dict[tuple[int, int], ChartReading],
     matches: dict[tuple[int, int], Match],
+    over: str,
 ) -> Cell:
     key = (light.pk, camera.pk)
     scene, chart = clips.get((*key, "scene")), clips.get((*key, "chart"))
@@ -81,8 +85,29 @@ def _cell(
     return Cell(
         light.pk, camera.pk, scene or chart, chart, status.state, status.delta_e, status.before,
         status.tuner, step, match.number if match else None,
-        f"{match.pk if match else 0}-{camera.encoding}-{camera.levels}-{production.display}",
+        _picture_key(camera, match, over),
     )  # fmt: skip
+
+
+def _over(production: Production) -> dict[int, str]:
+    """Return what lies over all cameras of each light, as a key."""
+    balances = dict(
+        Balance.objects.filter(light__production=production, is_current=True)
+        .values_list("light_id", "pk")
+    )  # fmt: skip
+    found = Look.objects.filter(production=production, is_current=True).values_list(
+        "light_id", "pk"
+    )
+    return {
+        light.pk: f"{production.outputs[0]['stage']}-{balances.get(light.pk)}-"
+        f"{sorted(pk for owner, pk in found if owner in (None, light.pk))}"
+        for light in production.lights.all()
+    }
+
+
+def _picture_key(camera: Camera, match: Match | None, over: str) -> str:
+    text = f"{match and match.pk}-{camera.encoding}-{camera.levels}-{camera.input.unit}-{over}"
+    return hashlib.sha256(text.encode()).hexdigest()[:12]
 
 
 def counts(production: Production) -> dict[int, dict[str, int]]:

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import asdict
 from typing import Any, TypeVar
 
 from django.db import IntegrityError, models, transaction
+from django.utils.text import slugify
 
-from syntonos.core.encodings import find_encoding, levels_scale_offset
+from syntonos.core.chain import EncodingOutput, read_output
+from syntonos.core.encodings import find_encoding, keep_encoding, levels_scale_offset
+from syntonos.core.errors import ChainError
 from syntonos.server.api.errors import ConflictError
-from syntonos.server.productions.models import Camera, Light, Production
+from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 
 M = TypeVar("M", bound=models.Model)
 
@@ -29,12 +34,51 @@ def create_production(*, name: str) -> Production:
 
 
 def change_production(production: Production, changes: dict[str, Any]) -> Production:
-    """Change name, reference camera, tolerance or display."""
+    """Change name, reference camera, tolerance or outputs."""
+    if (outputs := changes.pop("outputs", None)) is not None:
+        production.outputs = checked_outputs(outputs)
     if (camera_id := changes.pop("reference_camera_id", None)) is not None:
         production.reference_camera = production.cameras.get(pk=camera_id)
     for field, value in changes.items():
         setattr(production, field, value)
     return _save(production, "There is such a production already.")
+
+
+def checked_outputs(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Check outputs and give those that are new a key of their own.
+
+    Raises
+    ------
+    ChainError
+        For stages that are none, and outputs that are no displays.
+    """
+    out: list[dict[str, Any]] = []
+    taken: set[str] = set()
+    for row in rows:
+        stage = read_output(row["stage"])
+        if isinstance(stage, EncodingOutput):
+            raise ChainError("An output is for a display.", hint="Choose one of the displays.")
+        base = row.get("key") or slugify(row["name"])[:30] or "output"
+        key = next(k for k in (base, *(f"{base}-{i}" for i in range(2, 99))) if k not in taken)
+        taken.add(key)
+        out.append(
+            {"key": key, "name": row["name"], "stage": json.loads(json.dumps(asdict(stage)))}
+        )
+    return out
+
+
+def keep_own_encoding(
+    production: Production, definition: dict[str, Any], source: str = ""
+) -> OwnEncoding:
+    """Check an encoding that a person enters, and keep it with the production."""
+    encoding = keep_encoding(definition)
+    assert encoding.definition is not None  # noqa: S101 - it was just given
+    row, _ = OwnEncoding.objects.update_or_create(
+        production=production, slug=encoding.slug,
+        defaults={"name": encoding.definition.name, "source": source[:200],
+                  "definition": encoding.definition.to_json()},
+    )  # fmt: skip
+    return row
 
 
 def _check_encoding(values: dict[str, Any]) -> dict[str, Any]:

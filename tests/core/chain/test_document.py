@@ -5,9 +5,18 @@ from pathlib import Path
 import pytest
 
 from syntonos.core.chain import (
+    DISPLAYS,
+    PLAIN,
+    AcesOutput,
+    Balance,
+    Cdl,
+    CdlStep,
     Chain,
     Decode,
     EncodingOutput,
+    Input,
+    Look,
+    LutStep,
     Match,
     Output,
     chain_hash,
@@ -32,13 +41,30 @@ RICH = replace(CHAIN, match=replace(
 ))  # fmt: skip
 
 
-@pytest.mark.parametrize(("version", "chain"), [(1, CHAIN), (2, RICH)])
+FULL = replace(
+    RICH, input=Input(unit=(1.01, 1.0, 0.98)),
+    balance=Balance(0.5, (1.1, 1.0, 0.9), Cdl(saturation=0.9)),
+    look=Look((
+        CdlStep(Cdl((1.1, 1, 0.9), (0.01, 0, 0), (1, 1.1, 1), 1.2, clamp=True), mix=0.7),
+        LutStep("ab" * 32, "v-log/v-gamut", "legal", mix=0.5),
+    )),
+    output=Output("rec2100-pq-1000", DISPLAYS["rec2100-pq-1000"].tone, 0.4),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("version", "chain"), [(1, CHAIN), (2, RICH), (3, FULL)])
 def test_every_version_is_readable_for_ever(version, chain):
     assert read_chain(json.loads((DATA / f"chain_v{version}.json").read_text())) == chain
 
 
 def test_a_document_survives_the_round_trip():
-    for chain in (CHAIN, RICH, Chain(Decode("srgb"), Output("rec709-plain"))):
+    for chain in (
+        CHAIN,
+        RICH,
+        FULL,
+        Chain(Decode("srgb"), AcesOutput()),
+        Chain(Decode("srgb"), PLAIN),
+    ):
         assert read_chain(json.loads(json.dumps(chain_to_json(chain)))) == chain
 
 

@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from syntonos.core.chain import (
+    PLAIN,
     TONE,
     Chain,
     Decode,
@@ -40,7 +41,7 @@ def _codes(count=4000):
 @pytest.mark.parametrize("match", [None, MATCH], ids=["no match", "match"])
 def test_chain_agrees_with_opencolorio_lossless(slug, match):
     codes = _codes()
-    ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
+    ours = run(compile_chain(Chain(Decode(slug), PLAIN, match=match)), codes)
     theirs = through(plain_chain(slug, match), codes)
     # Judged as colours: near black a root magnifies both libraries' float32 rounding.
     assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.02
@@ -60,7 +61,7 @@ def test_random_matches_agree_with_opencolorio(slug, whites, stops, mixing):
         matrix=((1 - a - b, a, b), (c, 1 - c - d, d), (e, f, 1 - e - f)),
     )  # fmt: skip
     codes = _codes(300)
-    ours = run(compile_chain(Chain(Decode(slug), Output("rec709-plain"), match=match)), codes)
+    ours = run(compile_chain(Chain(Decode(slug), PLAIN, match=match)), codes)
     theirs = through(plain_chain(slug, match), codes)
     assert delta_e_2000(display_lab(ours), display_lab(theirs)).max() < 0.05
 
@@ -100,7 +101,7 @@ def test_tone_holds_middle_grey_and_undoes_itself():
 def test_engine_shows_the_tone_formula():
     lin = np.geomspace(0.001, 20, 300)
     grey = np.repeat(lin[:, None], 3, axis=1).astype(np.float32)
-    shown = run(compile_chain(Chain(Decode("linear/bt709"), Output("rec709-tone"))), grey)
+    shown = run(compile_chain(Chain(Decode("linear/bt709"), Output())), grey)
     # 1e-5 is a hundredth of a 10-bit code.
     np.testing.assert_allclose(shown[:, 1], TONE.apply(lin) ** (1 / 2.4), atol=1e-5)
 

@@ -21,7 +21,7 @@ from syntonos.core.errors import ChainError
 
 CHAIN = Chain(
     Decode("s-log3/s-gamut3.cine"),
-    Output("rec709-tone"),
+    Output(),
     match=Match(stops=0.3, angle_white=(1.1, 1.0, 0.85),
                 matrix=((1.1, -0.12, 0.02), (0.03, 0.94, 0.03), (-0.02, -0.05, 1.07))),
 )  # fmt: skip

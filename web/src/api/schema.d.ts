@@ -21,6 +21,26 @@ export interface paths {
         patch: operations["changeCamera"];
         trace?: never;
     };
+    "/api/cdls/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Cdl
+         * @description Read a .cc, .ccc or .cdl; the corrections are for a person to choose from.
+         */
+        post: operations["readCdl"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips": {
         parameters: {
             query?: never;
@@ -66,6 +86,82 @@ export interface paths {
         put?: never;
         /** Read Chart */
         post: operations["readChart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/configs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Configs */
+        get: operations["listConfigs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/configs/spaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Spaces */
+        get: operations["listSpaces"];
+        put?: never;
+        /** Read Config */
+        post: operations["readConfig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/displays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Displays */
+        get: operations["listDisplays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/encoding-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plot Encoding
+         * @description Return an encoding's curve, for a plot.
+         */
+        get: operations["plotEncoding"];
+        put?: never;
+        /**
+         * Try Encoding
+         * @description Check a definition and return its curve, for a plot; nothing is stored.
+         */
+        post: operations["tryEncoding"];
         delete?: never;
         options?: never;
         head?: never;
@@ -121,6 +217,43 @@ export interface paths {
         head?: never;
         /** Change Light */
         patch: operations["changeLight"];
+        trace?: never;
+    };
+    "/api/lights/{light_id}/balance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set Balance */
+        post: operations["setBalance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/balance/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Balance
+         * @description Return the stage that dials stand for; nothing is stored.
+         */
+        post: operations["previewBalance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/lights/{light_id}/cameras/{camera_id}": {
@@ -278,6 +411,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set Light Look */
+        post: operations["setLightLook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/match": {
         parameters: {
             query?: never;
@@ -289,6 +439,23 @@ export interface paths {
         put?: never;
         /** Match Angles */
         post: operations["matchAngles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Over */
+        get: operations["getOver"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -415,6 +582,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/encodings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter Encoding */
+        post: operations["enterEncoding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/encodings/from-config": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take From Config */
+        post: operations["takeFromConfig"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/encodings/from-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take From File */
+        post: operations["takeFromFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/jobs": {
         parameters: {
             query?: never;
@@ -461,6 +679,60 @@ export interface paths {
         put?: never;
         /** Create Light */
         post: operations["createLight"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set Look */
+        post: operations["setLook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/luts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Lut */
+        post: operations["bringLut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tone-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plot Tone
+         * @description Return a tone scale as a curve, for a plot.
+         */
+        post: operations["plotTone"];
         delete?: never;
         options?: never;
         head?: never;
@@ -537,6 +809,42 @@ export interface components {
              */
             weight: number;
         };
+        /** BalanceIn */
+        BalanceIn: {
+            /**
+             * Base Number
+             * @default 0
+             */
+            base_number: number;
+            cdl?: components["schemas"]["CdlIn"] | null;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
+        /** BalanceOut */
+        BalanceOut: {
+            /** Created */
+            created: string | null;
+            dials: components["schemas"]["Dials"];
+            /** Number */
+            number: number;
+            /** Stage */
+            stage: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** BoardOut */
         BoardOut: {
             /** Cameras */
@@ -583,17 +891,28 @@ export interface components {
         CameraChange: {
             /** Encoding */
             encoding?: string | null;
+            /** Is Stand In */
+            is_stand_in?: boolean | null;
             /** Levels */
             levels?: ("full" | "legal") | null;
             /** Name */
             name?: string | null;
             /** Note */
             note?: string | null;
+            /** Unit Stops */
+            unit_stops?: number | null;
+            /** Unit Tint */
+            unit_tint?: number | null;
         };
         /** CameraIn */
         CameraIn: {
             /** Encoding */
             encoding: string;
+            /**
+             * Is Stand In
+             * @default false
+             */
+            is_stand_in: boolean;
             /** Letter */
             letter: string;
             /**
@@ -609,6 +928,16 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Unit Stops
+             * @default 0
+             */
+            unit_stops: number;
+            /**
+             * Unit Tint
+             * @default 0
+             */
+            unit_tint: number;
         };
         /** CameraOut */
         CameraOut: {
@@ -620,6 +949,8 @@ export interface components {
             id: number;
             /** Is Reference */
             is_reference: boolean;
+            /** Is Stand In */
+            is_stand_in: boolean;
             /** Letter */
             letter: string;
             /**
@@ -631,6 +962,10 @@ export interface components {
             name: string;
             /** Note */
             note: string;
+            /** Unit Stops */
+            unit_stops: number;
+            /** Unit Tint */
+            unit_tint: number;
         };
         /** CandidateOut */
         CandidateOut: {
@@ -652,6 +987,58 @@ export interface components {
             name: string;
             /** Slope */
             slope: number;
+        };
+        /** CdlIn */
+        CdlIn: {
+            /**
+             * Clamp
+             * @default false
+             */
+            clamp: boolean;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
         };
         /** CellOut */
         CellOut: {
@@ -759,6 +1146,58 @@ export interface components {
             /** Reading Id */
             reading_id: number;
         };
+        /** ConfigSpaceOut */
+        ConfigSpaceOut: {
+            /** Family */
+            family: string;
+            /** Is Scene */
+            is_scene: boolean;
+            /** Name */
+            name: string;
+        };
+        /** ConfigTakeIn */
+        ConfigTakeIn: {
+            /** Config */
+            config: string;
+            /** Name */
+            name: string;
+        };
+        /** CorrectionOut */
+        CorrectionOut: {
+            cdl: components["schemas"]["CdlIn"];
+            /** Description */
+            description: string;
+            /** Name */
+            name: string;
+        };
+        /** CurveOut */
+        CurveOut: {
+            /** Code */
+            code: number[];
+            /** Lin */
+            lin: number[];
+            /** Stops */
+            stops: (number | null)[];
+        };
+        /** Dials */
+        Dials: {
+            cdl?: components["schemas"]["CdlIn"] | null;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** Bits */
@@ -780,6 +1219,21 @@ export interface components {
             /** P99 9 */
             p99_9: number;
         };
+        /** DisplayOut */
+        DisplayOut: {
+            /** Name */
+            name: string;
+            /** Peak */
+            peak: number;
+            /** Slug */
+            slug: string;
+            /** Source */
+            source: string;
+            /** Tone */
+            tone: {
+                [key: string]: number;
+            };
+        };
         /** EncodingCheckOut */
         EncodingCheckOut: {
             /** Alike */
@@ -797,8 +1251,15 @@ export interface components {
         };
         /** EncodingOut */
         EncodingOut: {
-            /** Is Display */
-            is_display: boolean;
+            /** Definition */
+            definition?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "camera" | "working" | "display" | "linear" | "own";
             /** Name */
             name: string;
             /** Slug */
@@ -817,9 +1278,8 @@ export interface components {
             /**
              * Target
              * @default reference
-             * @enum {string}
              */
-            target: "reference" | "rec709-tone" | "rec709-plain";
+            target: string;
         };
         /** ExportOut */
         ExportOut: {
@@ -841,11 +1301,8 @@ export interface components {
             sha256: string;
             /** Size */
             size: number;
-            /**
-             * Target
-             * @enum {string}
-             */
-            target: "reference" | "rec709-tone" | "rec709-plain";
+            /** Target */
+            target: string;
         };
         /** FindIn */
         FindIn: {
@@ -1027,6 +1484,46 @@ export interface components {
              */
             readings: number;
         };
+        /** LookIn */
+        LookIn: {
+            /**
+             * Base Number
+             * @default 0
+             */
+            base_number: number;
+            /** Stage */
+            stage?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** LookOut */
+        LookOut: {
+            /** Created */
+            created: string | null;
+            /** Number */
+            number: number;
+            /** Stage */
+            stage: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /** LutOut */
+        LutOut: {
+            /** Clips High */
+            clips_high: number;
+            /** Clips Low */
+            clips_low: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+        };
         /** MatchOut */
         MatchOut: {
             /** Advice */
@@ -1167,6 +1664,38 @@ export interface components {
             /** Orientation Certain */
             orientation_certain: boolean;
         };
+        /** OutputRow */
+        OutputRow: {
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /** Stage */
+            stage: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * OverOut
+         * @description What lies over the cameras of a light.
+         */
+        OverOut: {
+            balance: components["schemas"]["BalanceOut"];
+            exception: components["schemas"]["LookOut"];
+            look: components["schemas"]["LookOut"];
+            /** Luts */
+            luts: components["schemas"]["LutOut"][];
+        };
+        /** OwnEncodingIn */
+        OwnEncodingIn: {
+            /** Definition */
+            definition: {
+                [key: string]: unknown;
+            };
+        };
         /** PartIn */
         PartIn: {
             /** Reading Id */
@@ -1217,10 +1746,10 @@ export interface components {
         };
         /** ProductionChange */
         ProductionChange: {
-            /** Display */
-            display?: ("rec709-tone" | "rec709-plain") | null;
             /** Name */
             name?: string | null;
+            /** Outputs */
+            outputs?: components["schemas"]["OutputRow"][] | null;
             /** Reference Camera Id */
             reference_camera_id?: number | null;
             /** Tolerance */
@@ -1233,15 +1762,12 @@ export interface components {
         };
         /** ProductionOut */
         ProductionOut: {
-            /**
-             * Display
-             * @enum {string}
-             */
-            display: "rec709-tone" | "rec709-plain";
             /** Id */
             id: number;
             /** Name */
             name: string;
+            /** Outputs */
+            outputs: components["schemas"]["OutputRow"][];
             /** Reference Camera Id */
             reference_camera_id: number | null;
             /** Tolerance */
@@ -1389,6 +1915,26 @@ export interface components {
             name: string;
             reading: components["schemas"]["ReadingOut"] | null;
         };
+        /** ToneCurveOut */
+        ToneCurveOut: {
+            /** Code */
+            code: number[];
+            /** Light */
+            light: number[];
+            /** Peak */
+            peak: number;
+            /** Stops */
+            stops: number[];
+        };
+        /** ToneIn */
+        ToneIn: {
+            /** Display */
+            display: string;
+            /** Tone */
+            tone: {
+                [key: string]: number;
+            };
+        };
         /** TunerOut */
         TunerOut: {
             /** Contrast */
@@ -1440,6 +1986,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CameraOut"];
+                };
+            };
+        };
+    };
+    readCdl: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CorrectionOut"][];
                 };
             };
         };
@@ -1520,9 +2096,150 @@ export interface operations {
             };
         };
     };
-    listEncodings: {
+    listConfigs: {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    listSpaces: {
+        parameters: {
+            query: {
+                config: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigSpaceOut"][];
+                };
+            };
+        };
+    };
+    readConfig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfigSpaceOut"][];
+                };
+            };
+        };
+    };
+    listDisplays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DisplayOut"][];
+                };
+            };
+        };
+    };
+    plotEncoding: {
+        parameters: {
+            query: {
+                slug: string;
+                levels?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveOut"];
+                };
+            };
+        };
+    };
+    tryEncoding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnEncodingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveOut"];
+                };
+            };
+        };
+    };
+    listEncodings: {
+        parameters: {
+            query?: {
+                production?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1584,6 +2301,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LightOut"];
+                };
+            };
+        };
+    };
+    setBalance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BalanceIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BalanceOut"];
+                };
+            };
+        };
+    };
+    previewBalance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BalanceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
         };
@@ -1866,6 +2637,32 @@ export interface operations {
             };
         };
     };
+    setLightLook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+        };
+    };
     matchAngles: {
         parameters: {
             query?: never;
@@ -1884,6 +2681,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    getOver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverOut"];
                 };
             };
         };
@@ -2076,6 +2895,92 @@ export interface operations {
             };
         };
     };
+    enterEncoding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnEncodingIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EncodingOut"];
+                };
+            };
+        };
+    };
+    takeFromConfig: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConfigTakeIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EncodingOut"];
+                };
+            };
+        };
+    };
+    takeFromFile: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EncodingOut"];
+                };
+            };
+        };
+    };
     listJobs: {
         parameters: {
             query?: never;
@@ -2168,6 +3073,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LightOut"];
+                };
+            };
+        };
+    };
+    setLook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+        };
+    };
+    bringLut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LutOut"];
+                };
+            };
+        };
+    };
+    plotTone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToneIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToneCurveOut"];
                 };
             };
         };

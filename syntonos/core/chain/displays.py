@@ -1,0 +1,94 @@
+"""The displays that an output may be for: primaries, curve, and how bright they get."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from syntonos.core.chain.tone import TONE, ToneScale
+from syntonos.core.encodings import CURVES, GAMUTS, Curve, Gamut
+from syntonos.core.errors import ChainError
+
+
+@dataclass(frozen=True, slots=True)
+class Display:
+    """A display; light is 1 at 100 cd/m2, the white of SDR."""
+
+    slug: str
+    name: str
+    gamut: Gamut
+    curve: Curve
+    source: str
+    peak: float = 1.0
+    # HLG carries scene light: its system gamma is undone before its curve. Else 0.
+    system_gamma: float = 0.0
+    tone: ToneScale = TONE
+    # OpenColorIO's names for ACES outputs to it: transform of ACES 1.3 and of 2.0, and display.
+    aces_1: str = ""
+    aces_2: str = ""
+    view: str = ""
+
+    @property
+    def is_hdr(self) -> bool:
+        """Whether it goes beyond the white of SDR."""
+        return self.peak > 1.0
+
+
+# BT.2408-7, 2.2: 18 % grey lies at 26 cd/m2 in HDR.
+_HDR = ToneScale(contrast=1.1, grey=0.26, start=1.0, stops_to_white=7.0)
+_SDR_1 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-VIDEO_1.0"
+_SDR_2 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-100nit-REC709_2.0"
+_HDR_1 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - HDR-VIDEO-{}nit-15nit-REC2020lim_1.1"
+_HDR_2 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - HDR-{}nit-REC2020_2.0"
+_TO = "DISPLAY - CIE-XYZ-D65_to_"
+
+DISPLAYS: dict[str, Display] = {
+    d.slug: d
+    for d in (
+        Display("rec709", "Rec.709, BT.1886", GAMUTS["bt709"], CURVES["bt1886"],
+                "ITU-R BT.709-6, BT.1886", aces_1=_SDR_1, aces_2=_SDR_2,
+                view=f"{_TO}REC.1886-REC.709"),
+        Display("rec709-2.2", "Rec.709, gamma 2.2", GAMUTS["bt709"], CURVES["gamma2.2"],
+                "BT.709 primaries, pure power 2.2", aces_1=_SDR_1, aces_2=_SDR_2,
+                view=f"{_TO}G2.2-REC.709"),
+        Display("srgb", "sRGB", GAMUTS["bt709"], CURVES["srgb"], "IEC 61966-2-1:1999",
+                aces_1=_SDR_1, aces_2=_SDR_2, view=f"{_TO}sRGB"),
+        Display("p3-d65", "P3-D65, gamma 2.6", GAMUTS["p3-d65"], CURVES["gamma2.6"],
+                "SMPTE EG 432-1, RP 431-2 with the white of D65",
+                aces_1="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-CINEMA_1.0",
+                aces_2="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-100nit-P3-D65_2.0",
+                view=f"{_TO}G2.6-P3-D65"),
+        Display("display-p3", "Display P3", GAMUTS["p3-d65"], CURVES["srgb"],
+                "P3 primaries, D65, the curve of IEC 61966-2-1",
+                aces_1="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-VIDEO-P3lim_1.1",
+                aces_2="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-100nit-P3-D65_2.0",
+                view=f"{_TO}DisplayP3"),
+        Display("rec2100-pq-1000", "Rec.2100 PQ, 1000 nit", GAMUTS["bt2020"], CURVES["pq"],
+                "ITU-R BT.2100-2", peak=10.0, tone=_HDR, aces_1=_HDR_1.format(1000),
+                aces_2=_HDR_2.format(1000), view=f"{_TO}REC.2100-PQ"),
+        Display("rec2100-pq-4000", "Rec.2100 PQ, 4000 nit", GAMUTS["bt2020"], CURVES["pq"],
+                "ITU-R BT.2100-2", peak=40.0,
+                tone=ToneScale(contrast=1.15, grey=0.26, start=1.5, stops_to_white=9.0),
+                aces_1=_HDR_1.format(4000), aces_2=_HDR_2.format(4000),
+                view=f"{_TO}REC.2100-PQ"),
+        Display("rec2100-hlg", "Rec.2100 HLG, 1000 nit", GAMUTS["bt2020"], CURVES["hlg"],
+                "ITU-R BT.2100-2, system gamma 1.2 at 1000 cd/m2", peak=10.0, system_gamma=1.2,
+                tone=_HDR, aces_1=_HDR_1.format(1000), aces_2=_HDR_2.format(1000),
+                view=f"{_TO}REC.2100-HLG-1000nit"),
+    )
+}  # fmt: skip
+
+
+def find_display(slug: str) -> Display:
+    """Return a display by slug.
+
+    Raises
+    ------
+    ChainError
+        display.unknown.
+    """
+    if slug in DISPLAYS:
+        return DISPLAYS[slug]
+    raise ChainError(
+        f"There is no display {slug!r}.", hint=f"Known: {', '.join(DISPLAYS)}.",
+        code="display.unknown",
+    )  # fmt: skip

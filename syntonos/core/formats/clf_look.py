@@ -1,0 +1,68 @@
+"""Reading a CLF as a look: through OpenColorIO, sampled into one table.
+
+Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO reads it. Where the channels stay apart it
+becomes three curves of 4096 values, else a 3D table of 65 points, both over 0..1.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import numpy as np
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from syntonos.core.errors import LutFileError
+from syntonos.core.formats.table import LutTable
+
+_MOST_BYTES = 96 * 2**20
+_CURVE, _CUBE = 4096, 65
+
+
+def read_clf(data: bytes) -> LutTable:
+    """Read a CLF file and sample it over 0..1.
+
+    Raises
+    ------
+    LutFileError
+        For files over 96 MiB, document types and entities, XML that is none, no ProcessList, and
+        what OpenColorIO refuses, in its words.
+    """
+    import PyOpenColorIO as ocio
+
+    if len(data) > _MOST_BYTES:
+        raise LutFileError(f"The file has {len(data)} bytes.", hint="Up to 96 MiB are taken.")
+    try:
+        top = fromstring(data, forbid_dtd=True)
+    except DefusedXmlException:
+        raise LutFileError(
+            "The file defines XML entities or a document type.", code="lut.entities",
+            hint="No CLF needs them; they are refused. Export it again.",
+        ) from None  # fmt: skip
+    except SyntaxError as error:
+        raise LutFileError(f"This is not XML ({error}).", hint="Export the CLF again.") from None
+    if str(top.tag).rpartition("}")[2] != "ProcessList":
+        raise LutFileError(f"The file is a {top.tag}.", hint="A CLF is a ProcessList.")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "look.clf"
+        path.write_bytes(data)
+        try:
+            processor = ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(path)))
+            cpu = processor.getOptimizedCPUProcessor(
+                ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+            )
+        except ocio.Exception as error:
+            words = str(error).replace(str(path), "the file").splitlines()[0]
+            raise LutFileError(f"OpenColorIO refuses it: {words}",
+                               hint="Export the CLF again, version 3.") from None  # fmt: skip
+    if cpu.hasChannelCrosstalk():
+        axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
+        values = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    else:
+        values = np.repeat(np.linspace(0, 1, _CURVE, dtype=np.float32)[:, None], 3, axis=1)
+    values = np.ascontiguousarray(values)
+    cpu.applyRGB(values)
+    if not np.isfinite(values).all():
+        raise LutFileError("It gives values that are not finite.", hint="Check it in its source.")
+    return LutTable(values)

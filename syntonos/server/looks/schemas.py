@@ -1,0 +1,71 @@
+"""What the API says and takes about balance and look."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from ninja import Schema
+from pydantic import Field
+
+
+class LutOut(Schema):
+    id: int
+    name: str
+    sha256: str
+    kind: str
+    size: int
+    clips_low: float
+    clips_high: float
+
+
+class CdlIn(Schema):
+    slope: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    offset: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    power: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    saturation: float = 1.0
+    clamp: bool = False
+
+
+class Dials(Schema):
+    stops: float = Field(0.0, ge=-10, le=10)
+    warmth: float = 0.0  # mired; positive makes the picture warmer
+    tint: float = 0.0  # Duv x 1000; positive makes it greener
+    cdl: CdlIn | None = None
+
+
+class BalanceIn(Dials):
+    base_number: int = 0
+
+
+class BalanceOut(Schema):
+    number: int
+    dials: Dials
+    stage: dict[str, Any] | None
+    created: datetime | None
+
+
+class LookIn(Schema):
+    stage: dict[str, Any] | None = None  # None takes a light's exception back
+    base_number: int = 0
+
+
+class LookOut(Schema):
+    number: int
+    stage: dict[str, Any] | None
+    created: datetime | None
+
+
+class OverOut(Schema):
+    """What lies over the cameras of a light."""
+
+    balance: BalanceOut
+    look: LookOut  # the production's
+    exception: LookOut  # the light's own, stage None where it has none
+    luts: list[LutOut]
+
+
+class CorrectionOut(Schema):
+    name: str
+    description: str
+    cdl: CdlIn

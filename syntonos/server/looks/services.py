@@ -1,0 +1,133 @@
+"""Setting balance and look, and bringing LUTs in."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.db import models, transaction
+
+from syntonos.core.chain import Balance as BalanceStage
+from syntonos.core.chain import LookTable, LutStep, read_balance, read_cdl, read_look
+from syntonos.core.chain.balance import balance_gains
+from syntonos.core.errors import ChainError, CubeFileError
+from syntonos.core.formats import read_lut
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.looks.blobs import store
+from syntonos.server.looks.models import Balance, Look, LookLut
+from syntonos.server.productions.models import Light, Production
+
+_MOST_BYTES = 96 * 2**20
+
+
+def balance_of(light_id: int) -> Balance | None:
+    """Return the balance in force in a light."""
+    return Balance.objects.filter(light_id=light_id, is_current=True).first()
+
+
+def look_of(production_id: int, light_id: int | None = None) -> Look | None:
+    """Return the look in force: the light's exception where it has one, else the production's."""
+    rows = Look.objects.filter(production_id=production_id, is_current=True)
+    if light_id is not None:
+        own = rows.filter(light_id=light_id).first()
+        if own is not None and own.stage is not None:
+            return own
+    return rows.filter(light__isnull=True).first()
+
+
+def _append(row: Balance | Look, rows: models.QuerySet[Any], base_number: int) -> None:
+    with transaction.atomic():
+        last = rows.aggregate(models.Max("number"))["number__max"] or 0
+        if last != base_number:
+            raise ConflictError(
+                "revision.stale_base",
+                f"This was made on revision {base_number}, but revision {last} is there now.",
+                "Look at the newer one, then do it again.", base=base_number, newest=last,
+            )  # fmt: skip
+        rows.filter(is_current=True).update(is_current=False)
+        row.number = last + 1
+        row.save(force_insert=True)
+
+
+def set_balance(light: Light, dials: dict[str, Any], base_number: int) -> Balance:
+    """Set a light's balance as a new revision.
+
+    `dials`: stops, warmth (mired, positive is warmer), tint (Duv x 1000, positive is greener), and
+    a CDL or None.
+    """
+    row = Balance(light=light, stage=balance_stage(dials), dials=dials)
+    _append(row, Balance.objects.filter(light=light), base_number)
+    return row
+
+
+def balance_stage(dials: dict[str, Any]) -> dict[str, Any]:
+    """Return the stage, as JSON, that dials stand for."""
+    stage = BalanceStage(
+        float(dials.get("stops", 0.0)),
+        balance_gains(float(dials.get("warmth", 0.0)), float(dials.get("tint", 0.0))),
+        None if dials.get("cdl") is None else read_cdl(dials["cdl"], "balance.cdl"),
+    )
+    plain = _plain(stage)
+    read_balance(plain)
+    return plain
+
+
+def set_look(
+    production: Production, light: Light | None, stage: dict[str, Any] | None, base_number: int
+) -> Look:
+    """Set the look of a production, or a light's exception (None takes the exception back)."""
+    if stage is None and light is None:
+        stage = {"kind": "look", "steps": []}
+    if stage is not None:
+        look = read_look(stage)
+        known = set(LookLut.objects.filter(production=production).values_list("sha256", flat=True))
+        for step in look.steps:
+            if isinstance(step, LutStep) and step.sha256 not in known:
+                raise ChainError(
+                    "The look names a LUT that this production does not have.",
+                    hint="Bring its file in first.", code="look.missing",
+                )  # fmt: skip
+        stage = _plain(look)
+    row = Look(production=production, light=light, stage=stage)
+    _append(row, Look.objects.filter(production=production, light=light), base_number)
+    return row
+
+
+def _plain(stage: Any) -> dict[str, Any]:
+    plain: dict[str, Any] = json.loads(json.dumps(asdict(stage)))
+    return plain
+
+
+def bring_lut(production: Production, name: str, data: bytes) -> LookLut:
+    """Read a LUT file and keep its values with a production."""
+    if len(data) > _MOST_BYTES:
+        raise CubeFileError(
+            f"{name} has {len(data) / 2**20:.0f} MiB.",
+            hint=f"LUT files up to {_MOST_BYTES // 2**20} MiB are taken.",
+        )
+    table = read_lut(data, name)
+    sha = store(table)
+    row = LookLut.objects.filter(production=production, sha256=sha).first()
+    if row is not None:
+        return row
+    low, high = clipped_shares(table)
+    return LookLut.objects.create(
+        production=production, name=Path(name).name[:160], sha256=sha,
+        kind="3D" if table.is_3d else "1D", size=len(table.values), clips_low=low, clips_high=high,
+    )  # fmt: skip
+
+
+def clipped_shares(table: LookTable) -> tuple[float, float]:
+    """Return how much of its input range a LUT sends to its lowest and to its highest value.
+
+    Measured along the grey axis: the share of input over which nothing changes any more.
+    """
+    n = len(table.values)
+    grey = table.values[np.arange(n), np.arange(n), np.arange(n)] if table.is_3d else table.values
+    moves = np.flatnonzero(np.abs(np.diff(grey, axis=0)).max(axis=1) >= 1e-5)
+    if not len(moves):
+        return 1.0, 0.0
+    return float(moves[0]) / (n - 1), float(n - 2 - moves[-1]) / (n - 1)
