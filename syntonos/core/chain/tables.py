@@ -4,10 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+
 from syntonos.core.errors import ChainError
 from syntonos.core.formats.table import LutTable as LookTable
 
-__all__ = ["LookTable", "ask_for_missing_tables", "find_table", "keep_table"]
+__all__ = ["LookTable", "ask_for_missing_tables", "find_table", "keep_table", "moving_range"]
+
+_STILL = 1e-5  # of the range: less is no change
+
+
+def moving_range(table: LookTable) -> tuple[float, float]:
+    """Return from where to where a LUT's result changes along the grey axis, in shares of input.
+
+    (0, 1) for a LUT that clips nothing; beyond these it sends everything to one value.
+    """
+    n = len(table.values)
+    places = np.arange(n)
+    grey = table.values[places, places, places] if table.is_3d else table.values
+    moves = np.flatnonzero(np.abs(np.diff(grey, axis=0)).max(axis=1) >= _STILL)
+    if not len(moves):
+        return 1.0, 1.0
+    return float(moves[0]) / (n - 1), float(moves[-1] + 1) / (n - 1)
+
 
 _kept: dict[str, LookTable] = {}
 _ask: Callable[[str], LookTable | None] = lambda sha: None  # noqa: E731

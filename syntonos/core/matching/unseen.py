@@ -58,11 +58,16 @@ def _far_away(match: Match) -> NDArray[np.bool_]:
     return np.asarray(distance > _REACH, np.bool_)
 
 
-def hatch(disp_rgb: NDArray[np.float32], where: NDArray[np.bool_]) -> NDArray[np.float32]:
-    """Return display values with slanted lines where `where` says so, light on dark and back."""
+def hatch(
+    disp_rgb: NDArray[np.float32], where: NDArray[np.bool_], *, falling: bool = False
+) -> NDArray[np.float32]:
+    """Return display values with slanted lines where `where` says so, light on dark and back.
+
+    Lines rise to the right, or fall.
+    """
     height, width = where.shape
     rows, columns = np.mgrid[0:height, 0:width]
-    lines = where & ((rows + columns) % 9 < 2)
+    lines = where & ((rows + (-columns if falling else columns)) % 9 < 2)
     out = disp_rgb.copy()
     out[lines] = np.where(disp_rgb[lines].mean(axis=1, keepdims=True) > 0.5, 0.05, 0.9)
     return out

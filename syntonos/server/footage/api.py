@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from syntonos.core.chain import read_chain
+from syntonos.core.chain import read_balance, read_chain
 from syntonos.server.footage import pictures, services
 from syntonos.server.footage.media import list_folder
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.schemas import ClipIn, ClipOut, DraftIn, FolderOut
+from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching import selectors as matching
 from syntonos.server.productions.models import Camera, Light
 
@@ -84,12 +86,14 @@ def get_picture(
 def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
     clip = get_object_or_404(Clip, pk=body.clip_id)
     chain = read_chain(body.chain)
+    if body.dials is not None:
+        chain = replace(chain, balance=read_balance(balance_stage(body.dials.dict())))
     data = pictures.DESK.make(
         body.view,
         body.sequence,
         lambda is_superseded: pictures.draft_message(
             clip, body.frame, body.width, chain, sequence=body.sequence, scopes=body.scopes,
-            mark_unseen=body.unseen, is_superseded=is_superseded,
+            mark=body.mark, is_superseded=is_superseded,
         ),
     )  # fmt: skip
     return HttpResponse(data, content_type="application/octet-stream")

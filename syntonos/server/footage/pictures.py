@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Chain, Decode, Output, chain_hash, compile_chain, run
 from syntonos.core.chain.engine import ENGINE_VERSION, Superseded, to_bytes
+from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
 from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP
@@ -41,8 +42,9 @@ def picture_tag(clip: Clip, frame: int, width: int, chain: Chain) -> str:
 
 
 def picture(clip: Clip, frame: int, width: int, chain: Chain) -> bytes:
-    """Return a frame through a chain as JPEG."""
-    return jpeg(run(compile_chain(chain), frame_of(clip, frame, width), threads=THREADS))
+    """Return a frame through a chain as JPEG, as an SDR screen shows it best."""
+    disp = run(compile_chain(chain), frame_of(clip, frame, width), threads=THREADS)
+    return jpeg(on_screen(disp, getattr(chain.output, "display", "rec709")))
 
 
 def code_picture(clip: Clip, frame: int, width: int) -> bytes:
@@ -58,7 +60,7 @@ def draft_message(
     *,
     sequence: int,
     scopes: bool,
-    mark_unseen: bool = False,
+    mark: str = "",
     is_superseded: Callable[[], bool] | None = None,
 ) -> bytes:
     """Return one binary message: a header, the JPEG, and the scope counts.
@@ -68,14 +70,24 @@ def draft_message(
     """
     code = frame_of(clip, frame, width)
     disp = run(compile_chain(chain), code, threads=THREADS, is_superseded=is_superseded)
-    where = unseen(chain, code, threads=THREADS) if mark_unseen else None
-    parts = [jpeg(disp if where is None else hatch(disp, where))]
+    display = getattr(chain.output, "display", "rec709")
+    seen = on_screen(disp, display)
+    shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
+    if mark == "unseen":
+        where = unseen(chain, code, threads=THREADS)
+        seen, shares["unseen"] = hatch(seen, where), float(where.mean())
+    elif mark == "gamut":
+        outside, clipped = beyond_display(chain, code, threads=THREADS)
+        seen = hatch(hatch(seen, outside), clipped, falling=True)
+        shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
+    parts = [jpeg(seen)]
+    lut_clips = clipped_by_luts(chain, code[::4, ::4]) if chain.luts else []
     header = {
         "sequence": sequence, "width": disp.shape[1], "height": disp.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
         "below": float((disp <= 0).any(axis=-1).mean()),
-        "unseen": None if where is None else float(where.mean()),
+        **shares, "display": display, "lut_clips": lut_clips,
         "above": float((disp >= 1).any(axis=-1).mean()),
     }  # fmt: skip
     if scopes:

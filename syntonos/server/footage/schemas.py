@@ -7,6 +7,8 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
+from syntonos.server.looks.schemas import Dials
+
 
 class ClipOut(Schema):
     id: int
@@ -49,4 +51,6 @@ class DraftIn(Schema):
     width: int = Field(960, ge=16, le=3840)
     chain: dict[str, Any]
     scopes: bool = True
-    unseen: bool = False  # hatch what lies outside what the match has seen
+    # Hatch what lies outside what the match has seen, or what the display cannot show.
+    mark: Literal["", "unseen", "gamut"] = ""
+    dials: Dials | None = None  # of a balance under the hand, instead of the chain's

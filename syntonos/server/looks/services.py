@@ -7,12 +7,12 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.db import models, transaction
 
 from syntonos.core.chain import Balance as BalanceStage
-from syntonos.core.chain import LookTable, LutStep, read_balance, read_cdl, read_look
+from syntonos.core.chain import LutStep, read_balance, read_cdl, read_look
 from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.tables import moving_range
 from syntonos.core.errors import ChainError, CubeFileError
 from syntonos.core.formats import read_lut
 from syntonos.server.api.errors import ConflictError
@@ -113,21 +113,9 @@ def bring_lut(production: Production, name: str, data: bytes) -> LookLut:
     row = LookLut.objects.filter(production=production, sha256=sha).first()
     if row is not None:
         return row
-    low, high = clipped_shares(table)
+    low, high = moving_range(table)
     return LookLut.objects.create(
         production=production, name=Path(name).name[:160], sha256=sha,
-        kind="3D" if table.is_3d else "1D", size=len(table.values), clips_low=low, clips_high=high,
+        kind="3D" if table.is_3d else "1D", size=len(table.values),
+        clips_low=low, clips_high=1 - high,
     )  # fmt: skip
-
-
-def clipped_shares(table: LookTable) -> tuple[float, float]:
-    """Return how much of its input range a LUT sends to its lowest and to its highest value.
-
-    Measured along the grey axis: the share of input over which nothing changes any more.
-    """
-    n = len(table.values)
-    grey = table.values[np.arange(n), np.arange(n), np.arange(n)] if table.is_3d else table.values
-    moves = np.flatnonzero(np.abs(np.diff(grey, axis=0)).max(axis=1) >= 1e-5)
-    if not len(moves):
-        return 1.0, 0.0
-    return float(moves[0]) / (n - 1), float(n - 2 - moves[-1]) / (n - 1)

@@ -310,6 +310,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     both = (base, own) if base and own and selectors.same_chart(base, own) else None
     return {
         "production_id": production.pk, "production_name": production.name,
+        "outputs": production.outputs,
         "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
         "reference": _side(light, reference, None, base),
         "angle": _side(light, camera, match, own),

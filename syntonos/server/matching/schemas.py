@@ -9,6 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.productions.schemas import OutputRow
 
 Point = tuple[float, float]
 
@@ -296,6 +297,7 @@ class SideOut(Schema):
 class AngleOut(Schema):
     production_id: int
     production_name: str
+    outputs: list[OutputRow]
     tolerance: float
     light_id: int
     light_name: str

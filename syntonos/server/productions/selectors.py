@@ -56,7 +56,7 @@ def board(production: Production) -> list[Cell]:
             reference_id=production.reference_camera_id,
         ).select_related("angle_reading", "reference_reading")
     }  # fmt: skip
-    over = _over(production)
+    over = _over(production, lights)
     return [
         _cell(production, light, camera, clips, readings, matches, over[light.pk])
         for light in lights for camera in cameras
@@ -89,7 +89,7 @@ def _cell(
     )  # fmt: skip
 
 
-def _over(production: Production) -> dict[int, str]:
+def _over(production: Production, lights: list[Light]) -> dict[int, str]:
     """Return what lies over all cameras of each light, as a key."""
     balances = dict(
         Balance.objects.filter(light__production=production, is_current=True)
@@ -101,7 +101,7 @@ def _over(production: Production) -> dict[int, str]:
     return {
         light.pk: f"{production.outputs[0]['stage']}-{balances.get(light.pk)}-"
         f"{sorted(pk for owner, pk in found if owner in (None, light.pk))}"
-        for light in production.lights.all()
+        for light in lights
     }
 
 

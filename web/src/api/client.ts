@@ -16,6 +16,9 @@ export type Residual = Schemas["ResidualOut"];
 export type Tuner = Schemas["TunerOut"];
 export type Export = Schemas["ExportOut"];
 export type Difference = Schemas["DifferenceOut"];
+export type Output = Production["outputs"][number];
+export type Over = Schemas["OverOut"];
+export type LookLut = Schemas["LutOut"];
 export type Job = Schemas["JobOut"];
 export type Point = [number, number];
 

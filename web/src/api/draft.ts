@@ -10,8 +10,13 @@ export type DraftRequest = {
   width: number;
   chain: Record<string, unknown>;
   scopes: boolean;
-  unseen?: boolean;
+  mark?: Mark;
+  /** Of a balance under the hand, instead of the chain's. */
+  dials?: Record<string, unknown> | null;
 };
+
+/** What is hatched: away from what the fit has seen, or what the display cannot show. */
+export type Mark = "" | "unseen" | "gamut";
 
 export type DraftHeader = {
   sequence: number;
@@ -26,6 +31,10 @@ export type DraftHeader = {
   top: number;
   hash: string;
   unseen?: number | null;
+  outside?: number | null;
+  clipped?: number | null;
+  display?: string;
+  lut_clips?: number[];
   below: number;
   above: number;
 };

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { type Angle, api, type Job, unwrap } from "./client";
+import { type Angle, api, type Job, type Over, unwrap } from "./client";
 
 export const keys = {
   productions: ["productions"] as const,
@@ -83,11 +83,62 @@ export const exportsQuery = (light: number, camera: number) =>
       ),
   });
 
-export const encodingsQuery = () =>
+export const encodingsQuery = (production: number) =>
   queryOptions({
-    queryKey: keys.encodings,
+    queryKey: [...keys.encodings, production],
     staleTime: Number.POSITIVE_INFINITY,
-    queryFn: ({ signal }) => unwrap(api.GET("/api/encodings", { signal })),
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/encodings", { params: { query: { production } }, signal })),
+  });
+
+export const curveQuery = (slug: string, levels: "full" | "legal") =>
+  queryOptions({
+    queryKey: ["curve", slug, levels],
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/encoding-curve", { params: { query: { slug, levels } }, signal })),
+  });
+
+export const displaysQuery = () =>
+  queryOptions({
+    queryKey: ["displays"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/displays", { signal })),
+  });
+
+export const toneQuery = (display: string, tone: Record<string, number>) =>
+  queryOptions({
+    queryKey: ["tone", display, tone],
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+    queryFn: ({ signal }) =>
+      unwrap(api.POST("/api/tone-curve", { body: { display, tone }, signal })),
+  });
+
+export const configsQuery = () =>
+  queryOptions({
+    queryKey: ["configs"],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/configs", { signal })),
+  });
+
+export const spacesQuery = (config: string) =>
+  queryOptions({
+    queryKey: ["configs", config],
+    staleTime: Number.POSITIVE_INFINITY,
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/configs/spaces", { params: { query: { config } }, signal })),
+  });
+
+export const overQuery = (light: number) =>
+  queryOptions({
+    queryKey: ["over", light],
+    // The client's types turn tuples into arrays; the schema says they are tuples.
+    queryFn: async ({ signal }) =>
+      (await unwrap(
+        api.GET("/api/lights/{light_id}/over", { params: { path: { light_id: light } }, signal }),
+      )) as Over,
   });
 
 export const isOpen = (job: Job) => job.state === "queued" || job.state === "running";

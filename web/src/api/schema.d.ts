@@ -766,6 +766,8 @@ export interface components {
             next_step: string;
             /** Other Lights */
             other_lights: number;
+            /** Outputs */
+            outputs: components["schemas"]["OutputRow"][];
             /** Production Id */
             production_id: number;
             /** Production Name */

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { productionsQuery } from "@/api/queries";
-import { BenchPage } from "@/features/bench";
+import { BenchPage, PicturePage } from "@/features/bench";
 import { BoardPage } from "@/features/board";
 import { ChartPage } from "@/features/chart";
 import { TakeAwayPage } from "@/features/handover";
@@ -25,6 +25,7 @@ export function App() {
         <Route path="/p/:production" element={<BoardPage />} />
         <Route path="/p/:production/l/:light/c/:camera/chart" element={<ChartPage />} />
         <Route path="/p/:production/l/:light/c/:camera/bench" element={<BenchPage />} />
+        <Route path="/p/:production/l/:light/c/:camera/picture" element={<PicturePage />} />
         <Route path="/p/:production/take-away" element={<TakeAwayPage />} />
         <Route
           path="*"

@@ -28,7 +28,7 @@ export function Dialog({
   };
   return (
     <dialog ref={ref} className="modal" onCancel={cancel} aria-label={String(title)}>
-      <div className={`modal-box rule border bg-base-100 p-5 ${wide ? "max-w-2xl" : "max-w-md"}`}>
+      <div className={`modal-box rule border bg-base-100 p-5 ${wide ? "max-w-4xl" : "max-w-md"}`}>
         <div className="mb-4 flex items-center">
           <h2 className="text-base font-semibold">{title}</h2>
           <button

@@ -37,6 +37,9 @@ export const camera = (changes: Partial<Camera> = {}): Camera => ({
   levels: "full",
   note: "",
   is_reference: false,
+  is_stand_in: false,
+  unit_stops: 0,
+  unit_tint: 0,
   ...changes,
 });
 
@@ -70,7 +73,7 @@ export const board = (cells: Cell[]): Board => ({
     name: "Casting",
     reference_camera_id: 1,
     tolerance: 1.2,
-    display: "rec709-tone",
+    outputs: [{ key: "rec709", name: "Rec.709", stage: { kind: "output", display: "rec709" } }],
   },
   cameras: [camera({ id: 1, letter: "A", name: "Alder", is_reference: true }), camera()],
   lights: [light()],
@@ -188,6 +191,7 @@ export const reading = (changes: Partial<Reading> = {}): Reading => ({
 export const angle = (changes: Partial<Angle> = {}): Angle => ({
   production_id: 1,
   production_name: "Casting",
+  outputs: [{ key: "rec709", name: "Rec.709", stage: { kind: "output", display: "rec709" } }],
   tolerance: 1.2,
   light_id: 1,
   light_name: "Foundry",

@@ -1,20 +1,25 @@
 import { useQuery } from "@tanstack/react-query";
+import { MonitorUp } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Angle, Match } from "@/api/client";
-import { type ChainDocument, withoutMatch } from "@/api/draft";
-import { angleQuery } from "@/api/queries";
+import type { ChainDocument } from "@/api/draft";
+import { angleQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { STATE_WORDS, type State, StateMark } from "@/shared/Marks";
 import { TunerScales } from "@/shared/Tuner";
 import { useKeys } from "@/shared/useKeys";
+import { BalancePanel, type Dials } from "./Balance";
+import { type Candidate, Candidates } from "./Candidates";
+import { LookPanel, type LookStage } from "./Look";
 import { Pictures } from "./Pictures";
 import { Revisions } from "./Revisions";
 import { Scopes } from "./Scopes";
-import { type Compare, useBenchPlace } from "./useBenchPlace";
+import { type Compare, PANELS, useBenchPlace } from "./useBenchPlace";
 import { useDraft } from "./useDraft";
+import { asEncoded, viewChain } from "./viewChain";
 
 export function BenchPage() {
   const params = useParams();
@@ -49,16 +54,7 @@ export function BenchPage() {
         >
           {angle.data?.match ? `Match ${bench.place.match ? "on" : "off"}` : "No match yet"}
         </button>
-        <button
-          type="button"
-          className="btn btn-sm"
-          aria-pressed={bench.place.unseen}
-          title="Hatch what lies outside the colours that the fit has seen (U)"
-          disabled={!angle.data?.match}
-          onClick={bench.toggleUnseen}
-        >
-          Unseen
-        </button>
+        <ViewSwitch bench={bench} angle={angle.data} />
         <Link className="btn btn-sm" to={`${base}/chart`}>
           Chart
         </Link>
@@ -86,8 +82,69 @@ export function BenchPage() {
   );
 }
 
+/** For looking only: another output, marks, no colour; and a clean window. */
+function ViewSwitch({
+  bench,
+  angle,
+}: {
+  bench: ReturnType<typeof useBenchPlace>;
+  angle: Angle | undefined;
+}) {
+  const { place } = bench;
+  return (
+    <>
+      <select
+        className="select select-sm w-26"
+        aria-label="Output that is looked at"
+        title="The output that is looked at; the production's stays"
+        value={place.output}
+        onChange={(e) => bench.set({ output: e.target.value })}
+      >
+        {angle?.outputs.map((o, i) => (
+          <option key={o.key} value={i === 0 ? "" : o.key}>
+            {o.name}
+          </option>
+        ))}
+      </select>
+      <select
+        className="select select-sm w-24"
+        aria-label="Marks"
+        title="Hatch what the fit has not seen (U), or what the display cannot show (K)"
+        value={place.mark}
+        onChange={(e) => bench.set({ mark: e.target.value })}
+      >
+        <option value="">marks</option>
+        <option value="unseen">unseen</option>
+        <option value="gamut">gamut</option>
+      </select>
+      <button
+        type="button"
+        className="btn btn-sm"
+        aria-pressed={place.mono}
+        title="Saturation to zero (Z): colour outside of the gamut shows as black"
+        onClick={bench.toggleMono}
+      >
+        Grey
+      </button>
+      <button
+        type="button"
+        className="btn btn-sm btn-square"
+        aria-label="A clean picture in a window of its own"
+        title="The angle's picture alone, in a window of its own for a second screen"
+        onClick={() => {
+          const here = new URL(window.location.href);
+          here.pathname = here.pathname.replace(/bench$/, "picture");
+          window.open(here, "syntonos-picture", "popup,width=1280,height=720");
+        }}
+      >
+        <MonitorUp size={15} strokeWidth={1.5} />
+      </button>
+    </>
+  );
+}
+
 const COMPARES: [Compare, string][] = [
-  ["side", "Side by side"],
+  ["side", "Beside"],
   ["upright", "Wipe │"],
   ["level", "Wipe ─"],
 ];
@@ -122,24 +179,47 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const frames = clips.map((c, i) =>
     Math.min(place.frames[compared ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
   ) as [number, number];
+  const over = useQuery(overQuery(angle.light_id));
+  // Under the hand: a balance, a look, an encoding that is tried. Nothing of it is kept by looking.
+  const [dials, setDials] = useState<Dials | null>(null);
+  const [look, setLook] = useState<LookStage | undefined>(undefined);
+  const [tried, setTried] = useState<Candidate | null>(null);
+  const [beside, setBeside] = useState(false);
+  const output = angle.outputs.find((o) => o.key === place.output)?.stage ?? null;
+  const view = {
+    output: output as never,
+    look: look as never,
+    mono: place.mono,
+  };
   const ownChain = angle.angle.chain as ChainDocument;
+  const left = compared || (tried && beside) ? ownChain : (angle.reference.chain as ChainDocument);
+  const right = tried
+    ? asEncoded(ownChain, tried.encoding, tried.levels)
+    : compared
+      ? (compared.chain as ChainDocument)
+      : ownChain;
+  const hand = { dials: dials as Record<string, unknown> | null };
   const reference = useDraft(
-    clips[0],
+    tried && beside ? ownClip : clips[0],
     frames[0],
-    compared ? ownChain : (angle.reference.chain as ChainDocument),
+    viewChain(left, { ...view, match: !(tried && beside) }),
+    { ...hand, mark: place.mark === "gamut" ? "gamut" : "" },
   );
   const own = useDraft(
     clips[1],
     frames[1],
-    compared ? (compared.chain as ChainDocument) : place.match ? ownChain : withoutMatch(ownChain),
-    place.unseen,
+    viewChain(right, { ...view, match: compared !== null || place.match }),
+    { ...hand, mark: place.mark },
   );
   useKeys(
     {
       w: bench.nextCompare,
       b: bench.toggleMatch,
       g: bench.toggleScopes,
-      u: bench.toggleUnseen,
+      u: () => bench.toggleMark("unseen"),
+      k: () => bench.toggleMark("gamut"),
+      z: bench.toggleMono,
+      e: () => bench.set({ panel: "encoding" }),
       s: bench.nextSurround,
       r: () => setHeld(true),
       escape: () => setCompared(null),
@@ -181,11 +261,12 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           place={place}
           held={held}
           compared={compared?.number ?? null}
+          tried={tried ? `tried as ${tried.encoding}, ${tried.levels}` : null}
           onPlace={bench.set}
         />
         {wipe && place.scopes && (
           <aside className="rule flex w-[340px] shrink-0 flex-col border-l bg-base-200">
-            {scopes}
+            <div className="min-h-0 flex-1">{scopes}</div>
           </aside>
         )}
       </div>
@@ -212,11 +293,72 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       {!wipe && place.scopes && (
         <div className="flex h-[272px] shrink-0">
           {scopes}
-          <Revisions angle={angle} compared={compared} onCompare={setCompared} />
+          <section className="flex min-w-0 flex-1 flex-col">
+            <div className="join shrink-0 px-3 pt-2" role="tablist">
+              {PANELS.map((panel) => (
+                <button
+                  key={panel}
+                  type="button"
+                  role="tab"
+                  aria-selected={place.panel === panel}
+                  className={`btn btn-xs join-item capitalize ${place.panel === panel ? "btn-primary" : ""}`}
+                  onClick={() => {
+                    bench.set({ panel });
+                    setTried(null);
+                  }}
+                >
+                  {panel}
+                </button>
+              ))}
+            </div>
+            <div className="min-h-0 flex-1 overflow-y-auto p-3">
+              {place.panel === "match" && (
+                <Revisions angle={angle} compared={compared} onCompare={setCompared} />
+              )}
+              {place.panel === "balance" && over.data && (
+                <BalancePanel
+                  light={{ id: angle.light_id, name: angle.light_name }}
+                  over={over.data}
+                  dials={dials}
+                  onDials={setDials}
+                />
+              )}
+              {place.panel === "look" && over.data && (
+                <LookPanel
+                  production={angle.production_id}
+                  light={{ id: angle.light_id, name: angle.light_name }}
+                  reference={referenceOf(angle)}
+                  over={over.data}
+                  stage={look}
+                  clips={own.draft?.lutClips ?? []}
+                  onStage={setLook}
+                />
+              )}
+              {place.panel === "encoding" && (
+                <Candidates
+                  angle={angle}
+                  tried={tried}
+                  beside={beside}
+                  onTry={setTried}
+                  onBeside={setBeside}
+                />
+              )}
+            </div>
+          </section>
         </div>
       )}
     </main>
   );
+}
+
+/** The reference camera's own encoding, which looks may be made for. */
+function referenceOf(angle: Angle) {
+  const [decode] = (angle.reference.chain as { stages: Record<string, string>[] }).stages;
+  return {
+    letter: angle.reference.letter,
+    encoding: decode?.encoding ?? "",
+    levels: decode?.levels ?? "full",
+  };
 }
 
 /** What the match, or the clip as shot, is known to miss. */

@@ -16,6 +16,7 @@ export function Pictures({
   place,
   held,
   compared = null,
+  tried = null,
   onPlace,
 }: {
   angle: Angle;
@@ -26,6 +27,8 @@ export function Pictures({
   held: boolean;
   /** The revision on the right, while two revisions stand beside each other. */
   compared?: number | null;
+  /** The encoding that is tried on the right. */
+  tried?: string | null;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = drafts;
@@ -36,9 +39,7 @@ export function Pictures({
     held
       ? "the reference, held (R)"
       : own
-        ? `${own.clip}, ${matched}${
-            own.unseen === null ? "" : `, ${(own.unseen * 100).toFixed(1)} % unseen`
-          }`
+        ? `${own.clip}, ${tried ?? matched}${shares(own)}`
         : (clips[1]?.name ?? "no clip"),
   ];
   const surround = `surround-${place.surround}`;
@@ -99,6 +100,20 @@ export function Pictures({
       </div>
     </div>
   );
+}
+
+const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
+
+/** What is hatched in the picture, in figures; and that an HDR picture is only seen in SDR. */
+function shares(draft: Draft): string {
+  const out: string[] = [];
+  if (draft.unseen !== null) out.push(`${percent(draft.unseen)} unseen`);
+  if (draft.outside !== null)
+    out.push(
+      `${percent(draft.outside)} outside the gamut ╱, ${percent(draft.clipped ?? 0)} clipped ╲`,
+    );
+  if (draft.display.startsWith("rec2100")) out.push("HDR seen in SDR, clipped at 203 nit");
+  return out.map((text) => `, ${text}`).join("");
 }
 
 function Framed({ clip, children }: { clip: Clip | undefined; children: React.ReactNode }) {

@@ -31,8 +31,7 @@ export function Revisions({
   });
   const chart = `/p/${angle.production_id}/l/${angle.light_id}/c/${angle.angle.camera_id}/chart`;
   return (
-    <section className="min-w-0 flex-1 overflow-y-auto p-3" aria-label="Revisions">
-      <h2 className="mb-1 font-semibold">Match, revisions</h2>
+    <section aria-label="Revisions">
       {matches.isPending && <Loading what="Reading revisions" />}
       {matches.isError && <Problem error={matches.error} onRetry={() => matches.refetch()} />}
       {restore.isError && <Problem error={restore.error} />}

@@ -1,8 +1,13 @@
 import { useSearchParams } from "react-router";
+import type { Mark } from "@/api/draft";
 
 export type Compare = "side" | "upright" | "level";
 export type Surround = "black" | "dim" | "grey";
 
+export type Panel = "match" | "balance" | "look" | "encoding";
+
+const MARKS: Mark[] = ["", "unseen", "gamut"];
+export const PANELS: Panel[] = ["match", "balance", "look", "encoding"];
 const COMPARES: Compare[] = ["side", "upright", "level"];
 const SURROUNDS: Surround[] = ["dim", "black", "grey"];
 
@@ -11,7 +16,11 @@ export type BenchPlace = {
   at: number;
   match: boolean;
   scopes: boolean;
-  unseen: boolean;
+  mark: Mark;
+  mono: boolean;
+  /** An output of the production that is looked at instead of its main one. */
+  output: string;
+  panel: Panel;
   surround: Surround;
   frames: [number, number];
   kind: "scene" | "chart";
@@ -30,7 +39,10 @@ export function readPlace(search: URLSearchParams): BenchPlace {
     at: number("at", 50, 0, 100),
     match: search.get("match") !== "off",
     scopes: search.get("scopes") !== "off",
-    unseen: search.get("unseen") === "on",
+    mark: one("mark", MARKS, ""),
+    mono: search.get("mono") === "on",
+    output: search.get("output") ?? "",
+    panel: one("panel", PANELS, "match"),
     surround: one("surround", SURROUNDS, "dim"),
     frames: [Math.floor(number("r", 0, 0, 1e6)), Math.floor(number("f", 0, 0, 1e6))],
     kind: one("clip", ["scene", "chart"], "scene"),
@@ -57,7 +69,8 @@ export function useBenchPlace() {
     nextCompare: () => set({ compare: next(COMPARES, place.compare) }),
     nextSurround: () => set({ surround: next(SURROUNDS, place.surround) }),
     toggleMatch: () => set({ match: place.match ? "off" : "on" }),
-    toggleUnseen: () => set({ unseen: place.unseen ? "off" : "on" }),
+    toggleMark: (mark: Mark) => set({ mark: place.mark === mark ? "" : mark }),
+    toggleMono: () => set({ mono: place.mono ? "off" : "on" }),
     toggleScopes: () => set({ scopes: place.scopes ? "off" : "on" }),
   };
 }

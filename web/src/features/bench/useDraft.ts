@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import type { Clip } from "@/api/client";
-import { type ChainDocument, requestDraft, type ScopeCounts } from "@/api/draft";
+import { type ChainDocument, type Mark, requestDraft, type ScopeCounts } from "@/api/draft";
 
 /** What is on screen, and of what: labels are written from this, not from what was asked for. */
 export type Draft = {
@@ -12,6 +12,12 @@ export type Draft = {
   above: number;
   /** Share of the picture that is hatched as outside what the match has seen; null when off. */
   unseen: number | null;
+  /** Shares that the display cannot show: outside of its primaries, above its white. */
+  outside: number | null;
+  clipped: number | null;
+  display: string;
+  /** Share of the picture that each LUT of the look clips. */
+  lutClips: number[];
 };
 
 let views = 0;
@@ -21,7 +27,7 @@ export function useDraft(
   clip: Clip | undefined,
   frame: number,
   chain: ChainDocument | null,
-  unseen = false,
+  { mark = "", dials = null }: { mark?: Mark; dials?: Record<string, unknown> | null } = {},
 ): { draft: Draft | null; error: unknown; retry: () => void } {
   const [draft, setDraft] = useState<Draft | null>(null);
   const [error, setError] = useState<unknown>(null);
@@ -35,6 +41,7 @@ export function useDraft(
   const id = clip?.id;
   const name = clip?.name ?? "";
   const text = chain ? JSON.stringify(chain) : "";
+  const hand = dials ? JSON.stringify(dials) : "";
   const width = clip ? Math.min(clip.width, 1280) : 0;
   // biome-ignore lint/correctness/useExhaustiveDependencies: `tries` asks again for the same thing
   useEffect(() => {
@@ -50,7 +57,8 @@ export function useDraft(
         width,
         chain: JSON.parse(text) as Record<string, unknown>,
         scopes: true,
-        unseen,
+        mark,
+        dials: hand ? (JSON.parse(hand) as Record<string, unknown>) : null,
       },
       abort.signal,
     )
@@ -66,6 +74,10 @@ export function useDraft(
           below: message.header.below,
           above: message.header.above,
           unseen: message.header.unseen ?? null,
+          outside: message.header.outside ?? null,
+          clipped: message.header.clipped ?? null,
+          display: message.header.display ?? "rec709",
+          lutClips: message.header.lut_clips ?? [],
         });
         setError(null);
       })
@@ -73,6 +85,6 @@ export function useDraft(
         if (!abort.signal.aborted) setError(problem);
       });
     return () => abort.abort();
-  }, [id, name, frame, text, width, unseen, tries]);
+  }, [id, name, frame, text, width, mark, hand, tries]);
   return { draft, error, retry: () => setTries((n) => n + 1) };
 }

@@ -147,7 +147,7 @@ function Grid({
           >
             <span className="block font-semibold">Production</span>
             <span className="faint block text-2xs">
-              Rec.709{production.display === "rec709-tone" ? ", tone scale" : ", plain"}
+              {production.outputs.map((o) => o.name).join(", ")}
               <br />
               in tune ≤ {production.tolerance.toFixed(1)} ΔE
             </span>
@@ -166,7 +166,10 @@ function Grid({
                   {camera.is_reference && <span className="faint font-normal"> reference</span>}
                 </span>
                 <span className="value faint block truncate">{camera.encoding_name}</span>
-                <span className="value faint block">levels {camera.levels}</span>
+                <span className="value faint block">
+                  levels {camera.levels}
+                  {camera.is_stand_in && ", stand-in"}
+                </span>
               </span>
             </button>
           ))}

@@ -118,7 +118,9 @@ function Luts({
 }) {
   const client = useQueryClient();
   const reference = board.cameras.find((c) => c.is_reference);
-  const [target, setTarget] = useState<Target>(isReference ? "rec709-tone" : "reference");
+  const [target, setTarget] = useState<Target>(
+    isReference ? (board.production.outputs[0]?.key ?? "") : "reference",
+  );
   const [size, setSize] = useState<17 | 33 | 65>(65);
   const rows = useQuery(exportsQuery(light, camera));
   const make = useMutation({
@@ -137,8 +139,11 @@ function Luts({
       `to ${reference?.letter}'s encoding`,
       `${reference?.encoding_name}, levels ${reference?.levels}: as if ${reference?.letter} had shot it`,
     ],
-    ["rec709-tone", "to Rec.709, tone scale", "BT.1886 display, highlights rolled off"],
-    ["rec709-plain", "to Rec.709, plain", "BT.1886 display, clipped at white"],
+    ...board.production.outputs.map((o): [Target, string, string] => [
+      o.key,
+      `to ${o.name}`,
+      "the production's output, with its balance and look",
+    ]),
   ];
   return (
     <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="LUTs">

@@ -1,10 +1,12 @@
-import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { api, type Board, type Camera, unwrap } from "@/api/client";
-import { encodingsQuery } from "@/api/queries";
+import { Dial } from "@/shared/Dial";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
+import { EncodingCurve } from "./EncodingCurve";
+import { EncodingPicker } from "./EncodingPicker";
 import { Actions, Field } from "./Field";
+import { FromConfig, OwnEncoding } from "./OwnEncoding";
 import { useChange } from "./useChange";
 
 export function CameraSheet({
@@ -16,104 +18,182 @@ export function CameraSheet({
   camera: Camera | null;
   onClose: () => void;
 }) {
-  const encodings = useQuery(encodingsQuery());
   const taken = new Set(board.cameras.map((c) => c.letter));
   const free = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("").filter((l) => !taken.has(l));
+  const inUse = [...new Set(board.cameras.map((c) => c.encoding))];
   const [letter, setLetter] = useState(camera?.letter ?? free[0] ?? "A");
-  const [name, setName] = useState(camera?.name ?? "");
-  const [encoding, setEncoding] = useState(camera?.encoding ?? "s-log3/s-gamut3.cine");
-  const [levels, setLevels] = useState<"full" | "legal">(camera?.levels ?? "full");
-  const [note, setNote] = useState(camera?.note ?? "");
+  const [values, setValues] = useState({
+    name: camera?.name ?? "",
+    encoding: camera?.encoding ?? "s-log3/s-gamut3.cine",
+    levels: camera?.levels ?? ("full" as "full" | "legal"),
+    note: camera?.note ?? "",
+    is_stand_in: camera?.is_stand_in ?? false,
+    unit_stops: camera?.unit_stops ?? 0,
+    unit_tint: camera?.unit_tint ?? 0,
+  });
+  const [entering, setEntering] = useState<"own" | "config" | null>(null);
+  const set = (changes: Partial<typeof values>) => setValues({ ...values, ...changes });
   const save = useChange(
     () =>
       camera
         ? unwrap(
             api.PATCH("/api/cameras/{camera_id}", {
               params: { path: { camera_id: camera.id } },
-              body: { name, encoding, levels, note },
+              body: values,
             }),
           )
         : unwrap(
             api.POST("/api/productions/{production_id}/cameras", {
               params: { path: { production_id: board.production.id } },
-              body: { letter, name, encoding, levels, note },
+              body: { letter, ...values },
             }),
           ),
     onClose,
   );
-  const changed = camera && (camera.encoding !== encoding || camera.levels !== levels);
+  const changed =
+    camera && (camera.encoding !== values.encoding || camera.levels !== values.levels);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     save.mutate(undefined);
   };
+  const done = (slug: string) => {
+    set({ encoding: slug });
+    setEntering(null);
+  };
   return (
-    <Dialog title={camera ? `Camera ${camera.letter}` : "New camera"} onClose={onClose}>
+    <Dialog title={camera ? `Camera ${camera.letter}` : "New camera"} onClose={onClose} wide>
       <form onSubmit={submit}>
-        <div className="flex gap-3">
-          {!camera && (
-            <Field label="Letter">
-              <select
-                className="select select-sm w-20"
-                value={letter}
-                onChange={(e) => setLetter(e.target.value)}
+        <div className="grid grid-cols-2 gap-5">
+          <div>
+            <div className="flex gap-3">
+              {!camera && (
+                <Field label="Letter">
+                  <select
+                    className="select select-sm w-20"
+                    value={letter}
+                    onChange={(e) => setLetter(e.target.value)}
+                  >
+                    {free.map((l) => (
+                      <option key={l}>{l}</option>
+                    ))}
+                  </select>
+                </Field>
+              )}
+              <div className="flex-1">
+                <Field label="Name">
+                  <input
+                    className="input input-sm w-full"
+                    value={values.name}
+                    required
+                    maxLength={80}
+                    onChange={(e) => set({ name: e.target.value })}
+                  />
+                </Field>
+              </div>
+            </div>
+            <EncodingPicker
+              production={board.production.id}
+              value={values.encoding}
+              inUse={inUse}
+              onChange={(encoding) => set({ encoding })}
+            />
+            <div className="mb-3 flex gap-2">
+              <button
+                type="button"
+                className="btn btn-xs"
+                aria-pressed={entering === "own"}
+                onClick={() => setEntering(entering === "own" ? null : "own")}
               >
-                {free.map((l) => (
-                  <option key={l}>{l}</option>
-                ))}
-              </select>
-            </Field>
-          )}
-          <div className="flex-1">
-            <Field label="Name">
-              <input
-                className="input input-sm w-full"
-                value={name}
-                required
-                maxLength={80}
-                onChange={(e) => setName(e.target.value)}
-              />
-            </Field>
+                Enter one…
+              </button>
+              <button
+                type="button"
+                className="btn btn-xs"
+                aria-pressed={entering === "config"}
+                onClick={() => setEntering(entering === "config" ? null : "config")}
+              >
+                From a config…
+              </button>
+            </div>
+          </div>
+          <div>
+            {entering === "own" && <OwnEncoding production={board.production.id} onDone={done} />}
+            {entering === "config" && <FromConfig production={board.production.id} onDone={done} />}
+            {entering === null && (
+              <>
+                <div className="mb-3">
+                  <EncodingCurve slug={values.encoding} levels={values.levels} />
+                </div>
+                <Field
+                  label="Curve levels"
+                  hint="Full: the curve's 0–1 is the whole code scale; usual in image sequences. Legal: it is the part from 64 to 940; usual in mezzanine video."
+                >
+                  <select
+                    className="select select-sm w-full"
+                    value={values.levels}
+                    onChange={(e) => set({ levels: e.target.value as typeof values.levels })}
+                  >
+                    <option value="full">full</option>
+                    <option value="legal">legal</option>
+                  </select>
+                </Field>
+                {camera?.is_reference ? (
+                  <p className="faint mb-3 text-2xs">
+                    The reference is what it is: it takes no correction of its own.
+                  </p>
+                ) : (
+                  <fieldset className="mb-3" aria-label="This body">
+                    <label className="mb-1 flex items-center gap-2">
+                      <input
+                        type="checkbox"
+                        className="checkbox checkbox-xs"
+                        checked={values.is_stand_in}
+                        onChange={(e) => set({ is_stand_in: e.target.checked })}
+                      />
+                      A relative's encoding: this camera is on no list
+                    </label>
+                    <Dial
+                      label="This body, gain"
+                      value={values.unit_stops}
+                      low={-2}
+                      high={2}
+                      step={0.02}
+                      neutral={0}
+                      unit="stops"
+                      onChange={(unit_stops) => set({ unit_stops })}
+                    />
+                    <Dial
+                      label="This body, tint"
+                      value={values.unit_tint}
+                      low={-1}
+                      high={1}
+                      step={0.01}
+                      neutral={0}
+                      unit="green"
+                      onChange={(unit_tint) => set({ unit_tint })}
+                    />
+                    <p className="faint text-2xs">
+                      Holds where there is no match; a match from a chart has it in it already.
+                    </p>
+                  </fieldset>
+                )}
+                <Field label="Note">
+                  <textarea
+                    className="textarea textarea-sm w-full"
+                    rows={2}
+                    value={values.note}
+                    maxLength={2000}
+                    onChange={(e) => set({ note: e.target.value })}
+                  />
+                </Field>
+              </>
+            )}
           </div>
         </div>
-        <Field label="Encoding" hint="The curve and gamut that its code values carry.">
-          <select
-            className="select select-sm w-full"
-            value={encoding}
-            onChange={(e) => setEncoding(e.target.value)}
-          >
-            {encodings.data?.map((e) => (
-              <option key={e.slug} value={e.slug}>
-                {e.name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field
-          label="Curve levels"
-          hint="Full: the curve's 0–1 is the whole code scale. Legal: it is the part from 64 to 940."
-        >
-          <select
-            className="select select-sm w-full"
-            value={levels}
-            onChange={(e) => setLevels(e.target.value as typeof levels)}
-          >
-            <option value="full">full</option>
-            <option value="legal">legal</option>
-          </select>
-        </Field>
-        <Field label="Note">
-          <textarea
-            className="textarea textarea-sm w-full"
-            rows={2}
-            value={note}
-            maxLength={2000}
-            onChange={(e) => setNote(e.target.value)}
-          />
-        </Field>
         {changed && (
           <p className="faint mb-2">
-            All pictures of this camera change. Its charts must be read and fitted again; earlier
-            matches are kept.
+            All pictures of this camera change. Its charts are read again where they were and every
+            match is fitted again, each as a new revision; earlier ones are kept.
           </p>
         )}
         {save.isError && <Problem error={save.error} />}

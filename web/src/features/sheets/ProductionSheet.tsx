@@ -4,6 +4,7 @@ import { api, type Board, unwrap } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
 import { Actions, Field } from "./Field";
+import { Outputs } from "./Outputs";
 import { useChange } from "./useChange";
 
 export function ProductionSheet({ board, onClose }: { board: Board; onClose: () => void }) {
@@ -11,7 +12,7 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
   const [name, setName] = useState(production.name);
   const [reference, setReference] = useState(production.reference_camera_id ?? 0);
   const [tolerance, setTolerance] = useState(String(production.tolerance));
-  const [display, setDisplay] = useState(production.display);
+  const [outputs, setOutputs] = useState(production.outputs);
   const save = useChange(
     () =>
       unwrap(
@@ -20,7 +21,7 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
           body: {
             name,
             tolerance: Number(tolerance),
-            display,
+            outputs,
             ...(reference ? { reference_camera_id: reference } : {}),
           },
         }),
@@ -32,56 +33,49 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
     save.mutate(undefined);
   };
   return (
-    <Dialog title="Production" onClose={onClose}>
+    <Dialog title="Production" onClose={onClose} wide>
       <form onSubmit={submit}>
-        <Field label="Name">
-          <input
-            className="input input-sm w-full"
-            value={name}
-            required
-            onChange={(e) => setName(e.target.value)}
-          />
-        </Field>
-        <Field
-          label="Reference camera"
-          hint="Every other camera is matched to it. Matches to another reference are kept and come back with it."
-        >
-          <select
-            className="select select-sm w-full"
-            value={reference}
-            onChange={(e) => setReference(Number(e.target.value))}
+        <div className="grid grid-cols-3 gap-4">
+          <Field label="Name">
+            <input
+              className="input input-sm w-full"
+              value={name}
+              required
+              onChange={(e) => setName(e.target.value)}
+            />
+          </Field>
+          <Field
+            label="Reference camera"
+            hint="Every other camera is matched to it. Matches to another reference are kept and come back with it."
           >
-            {cameras.map((c) => (
-              <option key={c.id} value={c.id}>
-                {c.letter} {c.name}
-              </option>
-            ))}
-          </select>
-        </Field>
-        <Field
-          label="In tune up to, ΔE"
-          hint="Cross-validated, against the reference's own reading. Twice this is “close”."
-        >
-          <input
-            className="input input-sm value w-28"
-            type="number"
-            min="0.1"
-            max="10"
-            step="0.1"
-            value={tolerance}
-            onChange={(e) => setTolerance(e.target.value)}
-          />
-        </Field>
-        <Field label="Display" hint="How scene-linear is shown, everywhere in this production.">
-          <select
-            className="select select-sm w-full"
-            value={display}
-            onChange={(e) => setDisplay(e.target.value as typeof display)}
+            <select
+              className="select select-sm w-full"
+              value={reference}
+              onChange={(e) => setReference(Number(e.target.value))}
+            >
+              {cameras.map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.letter} {c.name}
+                </option>
+              ))}
+            </select>
+          </Field>
+          <Field
+            label="In tune up to, ΔE"
+            hint="Cross-validated, against the reference's own reading. Twice this is “close”."
           >
-            <option value="rec709-tone">Rec.709 BT.1886 with tone scale</option>
-            <option value="rec709-plain">Rec.709 BT.1886 plain, clipped at white</option>
-          </select>
-        </Field>
+            <input
+              className="input input-sm value w-28"
+              type="number"
+              min="0.1"
+              max="10"
+              step="0.1"
+              value={tolerance}
+              onChange={(e) => setTolerance(e.target.value)}
+            />
+          </Field>
+        </div>
+        <Outputs outputs={outputs} onChange={setOutputs} />
         {save.isError && <Problem error={save.error} />}
         <Actions busy={save.isPending} text="Save" onCancel={onClose} />
       </form>

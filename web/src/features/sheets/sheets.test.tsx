@@ -8,8 +8,8 @@ import { LightSheet } from "./LightSheet";
 import { ProductionSheet } from "./ProductionSheet";
 
 const ENCODINGS = [
-  { slug: "s-log3/s-gamut3.cine", name: "S-Log3 / S-Gamut3.Cine", is_display: false, source: "" },
-  { slug: "v-log/v-gamut", name: "V-Log / V-Gamut", is_display: false, source: "" },
+  { slug: "s-log3/s-gamut3.cine", name: "S-Log3 / S-Gamut3.Cine", kind: "camera", source: "" },
+  { slug: "v-log/v-gamut", name: "V-Log / V-Gamut", kind: "camera", source: "" },
 ];
 const MEDIA = {
   folder: "",
@@ -20,6 +20,13 @@ const MEDIA = {
   ],
 };
 
+const CURVE = { code: [0, 1], lin: [0, 1], stops: [null, 2.5] };
+const TONE = { contrast: 1.05, grey: 0.117, start: 0, stops_to_white: 6, black: 0 };
+const DISPLAYS = [
+  { slug: "rec709", name: "Rec.709, BT.1886", source: "", peak: 1, tone: TONE },
+  { slug: "rec2100-pq-1000", name: "PQ", source: "", peak: 10, tone: { ...TONE, grey: 0.26 } },
+];
+
 type Sent = { method: string; path: string; body: unknown };
 
 /** Stand in for the server and note what is sent. */
@@ -29,7 +36,10 @@ function serve(change: { status: number; body: unknown } = { status: 200, body: 
     new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname;
-    if (request.method === "GET") return answer(path.endsWith("/media") ? MEDIA : ENCODINGS);
+    const found = { "/api/media": MEDIA, "/api/encoding-curve": CURVE, "/api/displays": DISPLAYS };
+    if (request.method === "GET") return answer(found[path as keyof typeof found] ?? ENCODINGS);
+    if (path === "/api/tone-curve")
+      return answer({ stops: [0], light: [0.1], code: [0.4], peak: 1 });
     sent.push({ method: request.method, path, body: await request.json() });
     return answer(change.body, change.status);
   });
@@ -44,9 +54,13 @@ describe("the camera's sheet", () => {
     const onClose = vi.fn();
     show(<CameraSheet board={EMPTY} camera={camera()} onClose={onClose} />);
     await screen.findByText("V-Log / V-Gamut");
-    expect(screen.queryByText(/must be read and fitted again/)).toBeNull();
-    fireEvent.change(screen.getByLabelText(/^Encoding/), { target: { value: "v-log/v-gamut" } });
-    expect(screen.getByText(/must be read and fitted again/)).toBeTruthy();
+    expect(screen.queryByText(/fitted again/)).toBeNull();
+    // By any part of its name, with the keys alone.
+    const search = screen.getByPlaceholderText(/Search/);
+    fireEvent.change(search, { target: { value: "gamut v-log" } });
+    expect(screen.queryByText("S-Log3 / S-Gamut3.Cine", { selector: "button *" })).toBeNull();
+    fireEvent.keyDown(search, { key: "Enter" });
+    expect(screen.getByText(/fitted again/)).toBeTruthy();
     fireEvent.click(screen.getByText("Save"));
     await waitFor(() => expect(onClose).toHaveBeenCalled());
     expect(sent[0]).toMatchObject({

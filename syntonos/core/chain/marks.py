@@ -1,0 +1,94 @@
+"""What a display cannot show: colours outside of its primaries, and light above its white."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import _kernels as k
+from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.document import Chain, EncodingOutput, LutStep, Output
+from syntonos.core.chain.engine import compile_chain, run
+from syntonos.core.chain.tables import find_table, moving_range
+from syntonos.core.chain.tone import MIDDLE_GREY
+from syntonos.core.encodings import CURVES, GAMUTS, decode, encode
+
+_BELOW = -1e-4  # linear light: less is rounding
+_HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2
+
+
+def beyond_display(
+    chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    """Say which pixels a chain's display cannot show.
+
+    Parameters
+    ----------
+    chain : Chain
+        To a display. After its gamut compression, if it has one.
+    code_rgb : (h, w, 3) float32
+        Stored code values.
+
+    Returns
+    -------
+    outside, clipped : (h, w) bool
+        A channel of the display's linear light below zero; scene light that its tone scale (or
+        plain clipping) sends to white. Both false for an encoding, and for a look that ends in a
+        LUT to a display: what that LUT clips cannot be seen from outside.
+    """
+    none = np.zeros(code_rgb.shape[:2], np.bool_)
+    steps = chain.look.steps if chain.look is not None else ()
+    last = steps[-1] if steps else None
+    if isinstance(chain.output, EncodingOutput) or (isinstance(last, LutStep) and last.to):
+        return none, none
+    display = find_display(chain.output.display)
+    plain = compile_chain(chain.to(Output(display.slug, None, chain.output.compression)))
+    # Up to the clamp: linear light in the display's primaries.
+    upto = int(np.flatnonzero(plain.ops == k.OP_CLAMP)[-1])
+    cut = replace(plain, ops=plain.ops[:upto], params=plain.params[:upto])
+    light = run(cut, code_rgb, threads=threads)
+    tone = chain.output.tone if isinstance(chain.output, Output) else None
+    top = MIDDLE_GREY * 2.0**tone.stops_to_white if tone is not None else display.peak
+    below, above = (light < _BELOW).any(axis=-1), (light >= top).any(axis=-1)
+    return np.asarray(below, np.bool_), np.asarray(above, np.bool_)
+
+
+def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32]:
+    """Return a display's code values as an SDR screen of BT.709 primaries shows them best.
+
+    HDR is clipped at the reference white of BT.2408; wider primaries are clipped to BT.709. This
+    is a view, no evidence: figures and scopes read the display's own code values.
+    """
+    shown = find_display(display)
+    if shown.gamut.slug == "bt709" and not shown.is_hdr:
+        return disp_rgb
+    light = decode(disp_rgb, shown.curve)
+    if shown.system_gamma:
+        signal = light / np.float32(3)
+        y = np.maximum(signal @ shown.gamut.to_xyz[1].astype(np.float32), np.float32(1e-6))
+        light = signal * (shown.peak * y[..., None] ** (shown.system_gamma - 1))
+    white = _HDR_WHITE if shown.is_hdr else 1.0
+    # All displays here have the white of D65.
+    mat = np.linalg.solve(GAMUTS["bt709"].to_xyz, shown.gamut.to_xyz) / white
+    out = np.clip(light @ mat.T.astype(np.float32), 0, 1).astype(np.float32)
+    return encode(out, CURVES["bt1886"])
+
+
+def clipped_by_luts(chain: Chain, code_rgb: NDArray[np.float32]) -> list[float]:
+    """Return, for each LUT of the look, the share of pixels of which it clips a channel.
+
+    Clipped is what lies where the LUT's result no longer changes along the grey axis, or outside
+    of its domain.
+    """
+    shas = chain.luts
+    program = compile_chain(chain)
+    at = np.flatnonzero(np.isin(program.ops, (k.OP_LUT_3D, k.OP_LUT_1D)))
+    out = []
+    for sha, op in zip(shas, at, strict=True):
+        before = replace(program, ops=program.ops[:op], params=program.params[:op], aces=None)
+        low, high = moving_range(find_table(sha))
+        x = run(before, code_rgb)
+        out.append(float(((x < low) | (x > high)).any(axis=-1).mean()))
+    return out

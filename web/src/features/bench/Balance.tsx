@@ -1,0 +1,113 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, type Over, type Schemas, unwrap } from "@/api/client";
+import { Dial } from "@/shared/Dial";
+import { Problem } from "@/shared/Feedback";
+import { CdlDials } from "./CdlDials";
+
+export type Dials = Schemas["Dials"];
+
+export const NEUTRAL: Dials = { stops: 0, warmth: 0, tint: 0, cdl: null };
+
+/** All cameras of this light alike, the reference too; both pictures follow the hand. */
+export function BalancePanel({
+  light,
+  over,
+  dials,
+  onDials,
+}: {
+  light: { id: number; name: string };
+  over: Over;
+  /** What is under the hand; null where it is as kept. */
+  dials: Dials | null;
+  onDials: (dials: Dials | null) => void;
+}) {
+  const client = useQueryClient();
+  const kept = over.balance.number ? over.balance.dials : NEUTRAL;
+  const now = dials ?? kept;
+  const set = (changes: Partial<Dials>) => onDials({ ...now, ...changes });
+  const keep = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/balance", {
+          params: { path: { light_id: light.id } },
+          body: { ...now, base_number: over.balance.number },
+        }),
+      ),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      onDials(null);
+    },
+  });
+  return (
+    <div className="flex flex-col gap-1.5">
+      <p className="faint text-2xs">
+        Over every camera in {light.name}, the reference too, after the match.
+      </p>
+      <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
+        <div className="flex flex-col gap-1.5">
+          <Dial
+            label="Exposure"
+            compact
+            value={now.stops ?? 0}
+            low={-3}
+            high={3}
+            step={0.05}
+            neutral={0}
+            unit="stops"
+            onChange={(stops) => set({ stops })}
+          />
+          <Dial
+            label="Warmth"
+            compact
+            value={now.warmth ?? 0}
+            low={-120}
+            high={120}
+            step={1}
+            neutral={0}
+            digits={0}
+            unit="mired, warmer"
+            onChange={(warmth) => set({ warmth })}
+          />
+          <Dial
+            label="Tint"
+            compact
+            value={now.tint ?? 0}
+            low={-30}
+            high={30}
+            step={0.5}
+            neutral={0}
+            digits={1}
+            unit="Duv × 1000, greener"
+            onChange={(tint) => set({ tint })}
+          />
+        </div>
+        <CdlDials cdl={now.cdl ?? null} onChange={(cdl) => set({ cdl })} />
+      </div>
+      <div className="flex items-center gap-2">
+        <button
+          type="button"
+          className="btn btn-xs btn-primary"
+          disabled={dials === null || keep.isPending}
+          onClick={() => keep.mutate()}
+        >
+          Keep for this light
+        </button>
+        <button
+          type="button"
+          className="btn btn-xs"
+          disabled={dials === null}
+          onClick={() => onDials(null)}
+        >
+          As kept
+        </button>
+        <button type="button" className="btn btn-xs" onClick={() => onDials(NEUTRAL)}>
+          Neutral
+        </button>
+        <span className="faint text-2xs">
+          {dials ? "not kept yet" : over.balance.number ? `balance ${over.balance.number}` : "none"}
+        </span>
+      </div>
+      {keep.isError && <Problem error={keep.error} />}
+    </div>
+  );
+}

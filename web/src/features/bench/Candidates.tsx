@@ -1,0 +1,130 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo } from "react";
+import { type Angle, api, unwrap } from "@/api/client";
+import { encodingsQuery } from "@/api/queries";
+import { Problem } from "@/shared/Feedback";
+import { useKeys } from "@/shared/useKeys";
+
+export type Candidate = { encoding: string; levels: "full" | "legal" };
+
+/** Encodings to step through by one key; picture and scopes follow, nothing is kept by looking. */
+export function Candidates({
+  angle,
+  tried,
+  beside,
+  onTry,
+  onBeside,
+}: {
+  angle: Angle;
+  tried: Candidate | null;
+  beside: boolean;
+  onTry: (candidate: Candidate | null) => void;
+  onBeside: (beside: boolean) => void;
+}) {
+  const client = useQueryClient();
+  const encodings = useQuery(encodingsQuery(angle.production_id));
+  const stated: Candidate = useMemo(() => {
+    const stages = (angle.angle.chain as { stages: Record<string, string>[] }).stages;
+    return {
+      encoding: stages[0]?.encoding ?? "",
+      levels: (stages[0]?.levels ?? "full") as Candidate["levels"],
+    };
+  }, [angle]);
+  const list = useMemo(() => {
+    const cameras = (encodings.data ?? []).filter((e) => e.kind !== "linear");
+    return [...cameras].sort(
+      (a, b) => Number(b.slug === stated.encoding) - Number(a.slug === stated.encoding),
+    );
+  }, [encodings.data, stated]);
+  const now = tried ?? stated;
+  const step = (by: number) => {
+    const at = list.findIndex((e) => e.slug === now.encoding);
+    const next = list[(at + by + list.length) % list.length];
+    if (next) onTry({ encoding: next.slug, levels: now.levels });
+  };
+  useKeys({
+    n: () => step(1),
+    p: () => step(-1),
+    l: () => onTry({ ...now, levels: now.levels === "full" ? "legal" : "full" }),
+  });
+  useEffect(() => {
+    document.getElementById(`candidate-${now.encoding}`)?.scrollIntoView?.({ block: "nearest" });
+  }, [now.encoding]);
+  const take = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.PATCH("/api/cameras/{camera_id}", {
+          params: { path: { camera_id: angle.angle.camera_id } },
+          body: now,
+        }),
+      ),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      onTry(null);
+    },
+  });
+  const differs = tried && (tried.encoding !== stated.encoding || tried.levels !== stated.levels);
+  return (
+    <div className="grid h-full grid-cols-[minmax(0,1fr)_200px] gap-4">
+      <div
+        className="rule overflow-y-auto border bg-base-200"
+        role="listbox"
+        aria-label="Candidates"
+      >
+        {list.map((e) => (
+          <button
+            type="button"
+            key={e.slug}
+            id={`candidate-${e.slug}`}
+            role="option"
+            aria-selected={e.slug === now.encoding}
+            className={`flex w-full px-2 py-0.5 text-left ${e.slug === now.encoding ? "bg-base-300 font-semibold" : ""}`}
+            onClick={() => onTry({ encoding: e.slug, levels: now.levels })}
+          >
+            <span className="truncate">{e.name}</span>
+            {e.slug === stated.encoding && <span className="faint ml-auto">as stated</span>}
+          </button>
+        ))}
+      </div>
+      <div className="flex flex-col gap-2">
+        <p className="faint text-2xs">
+          {angle.angle.letter} as shot, decoded so. N and P step, L changes the levels.
+        </p>
+        <div className="join">
+          {(["full", "legal"] as const).map((levels) => (
+            <button
+              key={levels}
+              type="button"
+              className={`btn btn-xs join-item ${now.levels === levels ? "btn-primary" : ""}`}
+              aria-pressed={now.levels === levels}
+              onClick={() => onTry({ ...now, levels })}
+            >
+              {levels}
+            </button>
+          ))}
+        </div>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={beside}
+            onChange={(e) => onBeside(e.target.checked)}
+          />
+          beside what is stated
+        </label>
+        <button
+          type="button"
+          className="btn btn-xs btn-primary"
+          disabled={!differs || take.isPending}
+          onClick={() => take.mutate()}
+        >
+          {angle.angle.letter} is encoded so
+        </button>
+        <button type="button" className="btn btn-xs" disabled={!tried} onClick={() => onTry(null)}>
+          As stated
+        </button>
+        {take.isError && <Problem error={take.error} />}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,363 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { ArrowDown, ArrowUp, X } from "lucide-react";
+import { useRef, useState } from "react";
+import { api, type LookLut, type Over, type Schemas, unwrap } from "@/api/client";
+import { Dial } from "@/shared/Dial";
+import { Problem } from "@/shared/Feedback";
+import { type Cdl, CdlDials, PLAIN_CDL } from "./CdlDials";
+
+export type Step =
+  | { kind: "cdl"; cdl: Cdl; encoding: string; levels: string; mix: number }
+  | {
+      kind: "lut";
+      sha256: string;
+      encoding: string;
+      levels: string;
+      to: string | null;
+      mix: number;
+    };
+
+export type LookStage = { kind: "look"; steps: Step[] };
+
+const LOG = "acescct/ap1";
+
+/** Move one step of the list; what is beyond its ends stays. */
+export function moved(steps: Step[], from: number, by: number): Step[] {
+  const to = from + by;
+  if (to < 0 || to >= steps.length) return steps;
+  const out = steps.slice();
+  const [step] = out.splice(from, 1);
+  if (step) out.splice(to, 0, step);
+  return out;
+}
+
+/** One look over everything: a short list of CDLs and LUTs, in order. */
+export function LookPanel({
+  production,
+  light,
+  reference,
+  over,
+  stage,
+  clips,
+  onStage,
+}: {
+  production: number;
+  light: { id: number; name: string };
+  reference: { letter: string; encoding: string; levels: string };
+  over: Over;
+  /** What is under the hand; undefined where it is as kept. */
+  stage: LookStage | undefined;
+  /** Share of the angle's picture that each LUT of the list clips, in order. */
+  clips: readonly number[];
+  onStage: (stage: LookStage | undefined) => void;
+}) {
+  const client = useQueryClient();
+  const hasException = over.exception.stage != null;
+  const [own, setOwn] = useState(hasException);
+  const kept = ((own && hasException ? over.exception : over.look).stage ?? {
+    kind: "look",
+    steps: [],
+  }) as unknown as LookStage;
+  const steps = (stage ?? kept).steps;
+  const [at, setAt] = useState(0);
+  const file = useRef<HTMLInputElement>(null);
+  const put = (next: Step[]) => onStage({ kind: "look", steps: next });
+  const change = (i: number, changes: Partial<Step>) =>
+    put(steps.map((s, k) => (k === i ? ({ ...s, ...changes } as Step) : s)));
+  const add = (step: Step) => {
+    const last = steps.at(-1);
+    const ends = last?.kind === "lut" && last.to !== null;
+    put(ends ? [...steps.slice(0, -1), step, last] : [...steps, step]);
+    setAt(ends ? steps.length - 1 : steps.length);
+  };
+  const send = async (
+    body: { stage: LookStage | null; base_number: number },
+    exception: boolean,
+  ) =>
+    exception
+      ? unwrap(
+          api.POST("/api/lights/{light_id}/look", {
+            params: { path: { light_id: light.id } },
+            body: body as Schemas["LookIn"],
+          }),
+        )
+      : unwrap(
+          api.POST("/api/productions/{production_id}/look", {
+            params: { path: { production_id: production } },
+            body: body as Schemas["LookIn"],
+          }),
+        );
+  const keep = useMutation({
+    mutationFn: () =>
+      send(
+        {
+          stage: { kind: "look", steps },
+          base_number: own ? over.exception.number : over.look.number,
+        },
+        own,
+      ),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      onStage(undefined);
+    },
+  });
+  const rejoin = useMutation({
+    mutationFn: () => send({ stage: null, base_number: over.exception.number }, true),
+    onSuccess: async () => {
+      await client.invalidateQueries();
+      setOwn(false);
+      onStage(undefined);
+    },
+  });
+  const bring = useMutation({
+    mutationFn: async (chosen: File) => {
+      const body = new FormData();
+      body.append("file", chosen);
+      const serial = { body: body as never, bodySerializer: (b: unknown) => b as never };
+      if (/\.(cc|ccc|cdl)$/i.test(chosen.name)) {
+        const rows = await unwrap(api.POST("/api/cdls/read", serial));
+        return { cdl: rows[0]?.cdl as Cdl };
+      }
+      return {
+        lut: await unwrap(
+          api.POST("/api/productions/{production_id}/luts", {
+            params: { path: { production_id: production } },
+            ...serial,
+          }),
+        ),
+      };
+    },
+    onSuccess: async (found) => {
+      if (found.cdl) add({ kind: "cdl", cdl: found.cdl, encoding: LOG, levels: "full", mix: 1 });
+      if (found.lut) {
+        await client.invalidateQueries({ queryKey: ["over"] });
+        addLut(found.lut);
+      }
+    },
+  });
+  const addLut = (lut: LookLut) =>
+    add({ kind: "lut", sha256: lut.sha256, encoding: LOG, levels: "full", to: null, mix: 1 });
+  const step = steps[at];
+  const lut = step?.kind === "lut" ? over.luts.find((l) => l.sha256 === step.sha256) : undefined;
+  const clipped = clips[steps.slice(0, at).filter((s) => s.kind === "lut").length] ?? null;
+  const places: [string, string, string][] = [
+    [LOG, "full", "in the working log (ACEScct)"],
+    [reference.encoding, reference.levels, `in ${reference.letter}'s code values`],
+    ["rec709", "full", "in display values (Rec.709)"],
+  ];
+  const error = bring.error ?? keep.error ?? rejoin.error;
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-4">
+      <div className="flex flex-col gap-1.5">
+        <ol className="rule min-h-16 border bg-base-200" aria-label="Steps of the look">
+          {steps.map((s, i) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a step has no name but its place
+            <li key={i} className={`flex items-center ${i === at ? "bg-base-300" : ""}`}>
+              <button
+                type="button"
+                className="min-w-0 flex-1 truncate px-2 py-0.5 text-left"
+                onClick={() => setAt(i)}
+              >
+                {i + 1}{" "}
+                {s.kind === "cdl"
+                  ? "CDL"
+                  : (over.luts.find((l) => l.sha256 === s.sha256)?.name ?? "a LUT")}
+                {s.mix < 1 && <span className="faint"> {Math.round(s.mix * 100)} %</span>}
+              </button>
+              {(
+                [
+                  ["Earlier", -1, ArrowUp],
+                  ["Later", 1, ArrowDown],
+                ] as const
+              ).map(([text, by, Icon]) => (
+                <button
+                  key={text}
+                  type="button"
+                  className="btn btn-xs btn-square"
+                  aria-label={`${text}: step ${i + 1}`}
+                  onClick={() => {
+                    put(moved(steps, i, by));
+                    setAt(Math.max(0, Math.min(steps.length - 1, i + by)));
+                  }}
+                >
+                  <Icon size={12} />
+                </button>
+              ))}
+              <button
+                type="button"
+                className="btn btn-xs btn-square"
+                aria-label={`Remove step ${i + 1}`}
+                onClick={() => {
+                  put(steps.filter((_, k) => k !== i));
+                  setAt(0);
+                }}
+              >
+                <X size={12} />
+              </button>
+            </li>
+          ))}
+          {!steps.length && <li className="faint p-2">No look: the cameras as they are.</li>}
+        </ol>
+        <div className="flex flex-wrap gap-1.5">
+          <button
+            type="button"
+            className="btn btn-xs"
+            onClick={() =>
+              add({ kind: "cdl", cdl: PLAIN_CDL, encoding: LOG, levels: "full", mix: 1 })
+            }
+          >
+            + CDL
+          </button>
+          <button type="button" className="btn btn-xs" onClick={() => file.current?.click()}>
+            + LUT or CDL file…
+          </button>
+          <input
+            ref={file}
+            type="file"
+            className="hidden"
+            aria-label="LUT or CDL file"
+            accept=".cube,.3dl,.clf,.ctf,.cc,.ccc,.cdl"
+            onChange={(e) => {
+              const chosen = e.target.files?.[0];
+              if (chosen) bring.mutate(chosen);
+              e.target.value = "";
+            }}
+          />
+          {over.luts.length > 0 && (
+            <select
+              className="select select-xs w-28"
+              aria-label="A LUT that was brought in"
+              value=""
+              onChange={(e) => {
+                const chosen = over.luts.find((l) => l.sha256 === e.target.value);
+                if (chosen) addLut(chosen);
+              }}
+            >
+              <option value="">+ LUT…</option>
+              {over.luts.map((l) => (
+                <option key={l.sha256} value={l.sha256}>
+                  {l.name}
+                </option>
+              ))}
+            </select>
+          )}
+        </div>
+        <label className="flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={own}
+            onChange={(e) => {
+              if (!e.target.checked && hasException) rejoin.mutate();
+              else setOwn(e.target.checked);
+            }}
+          />
+          only in {light.name}
+        </label>
+        <div className="flex items-center gap-2">
+          <button
+            type="button"
+            className="btn btn-xs btn-primary"
+            disabled={stage === undefined || keep.isPending}
+            onClick={() => keep.mutate()}
+          >
+            {own ? "Keep for this light" : "Keep for the production"}
+          </button>
+          <button
+            type="button"
+            className="btn btn-xs"
+            disabled={stage === undefined}
+            onClick={() => onStage(undefined)}
+          >
+            As kept
+          </button>
+          <span className="faint text-2xs">{stage ? "not kept" : ""}</span>
+        </div>
+        {error && <Problem error={error} />}
+      </div>
+      {step && (
+        <div className="flex flex-col gap-1.5">
+          <select
+            className="select select-xs w-full"
+            aria-label="What the step works on"
+            value={`${step.encoding} ${step.levels}`}
+            onChange={(e) => {
+              const place = places.find(([s, l]) => `${s} ${l}` === e.target.value);
+              if (place) change(at, { encoding: place[0], levels: place[1] });
+            }}
+          >
+            {places.map(([slug, levels, text]) => (
+              <option key={slug} value={`${slug} ${levels}`}>
+                {text}
+              </option>
+            ))}
+          </select>
+          {step.kind === "lut" && (
+            <>
+              <label className="flex items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={step.to !== null}
+                  onChange={(e) => {
+                    const to = e.target.checked ? "rec709" : null;
+                    const next = { ...step, to, mix: to ? 1 : step.mix };
+                    // To a display it has to be the last one.
+                    put(
+                      to
+                        ? [...steps.filter((_, k) => k !== at), next]
+                        : steps.map((s, k) => (k === at ? next : s)),
+                    );
+                    if (to) setAt(steps.length - 1);
+                  }}
+                />
+                it gives display values (Rec.709): it is the output
+              </label>
+              <p className="faint text-2xs">
+                {lut ? `${lut.kind}, ${lut.size} points.` : "Its file is not here."}
+                {lut &&
+                  lut.clips_high > 0.01 &&
+                  ` It clips the uppermost ${(lut.clips_high * 100).toFixed(0)} % of its input: nothing after it brings that back.`}
+                {lut &&
+                  lut.clips_low > 0.01 &&
+                  ` It crushes the lowest ${(lut.clips_low * 100).toFixed(0)} %.`}
+                {clipped !== null &&
+                  lut &&
+                  lut.clips_high + lut.clips_low > 0.01 &&
+                  ` In this picture: ${(clipped * 100).toFixed(1)} % of the pixels.`}
+              </p>
+            </>
+          )}
+          {step.kind === "cdl" && (
+            <>
+              <CdlDials cdl={step.cdl} onChange={(cdl) => change(at, { cdl: cdl ?? PLAIN_CDL })} />
+              <label className="flex items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs"
+                  checked={step.cdl.clamp ?? false}
+                  onChange={(e) => change(at, { cdl: { ...step.cdl, clamp: e.target.checked } })}
+                />
+                clamped to 0–1, as the standard has it
+              </label>
+            </>
+          )}
+          {!(step.kind === "lut" && step.to) && (
+            <Dial
+              label="Mix"
+              compact
+              value={step.mix * 100}
+              low={0}
+              high={100}
+              step={1}
+              neutral={100}
+              digits={0}
+              unit="%"
+              onChange={(v) => change(at, { mix: v / 100 })}
+            />
+          )}
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,41 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams } from "react-router";
+import type { ChainDocument } from "@/api/draft";
+import { angleQuery } from "@/api/queries";
+import { PictureCanvas } from "./PictureCanvas";
+import { useBenchPlace } from "./useBenchPlace";
+import { useDraft } from "./useDraft";
+import { viewChain } from "./viewChain";
+
+/** The picture alone, for a second screen. */
+export function PicturePage() {
+  const { light = "0", camera = "0" } = useParams();
+  const angle = useQuery(angleQuery(Number(light), Number(camera))).data;
+  const { place } = useBenchPlace();
+  const clips = angle?.angle.clips ?? [];
+  const clip = clips.find((c) => c.kind === place.kind) ?? clips[0];
+  const output = angle?.outputs.find((o) => o.key === place.output)?.stage ?? null;
+  const chain = angle
+    ? viewChain(angle.angle.chain as ChainDocument, {
+        match: place.match,
+        output: output as never,
+        look: undefined,
+        mono: place.mono,
+      })
+    : null;
+  const { draft } = useDraft(clip, place.frames[1], chain);
+  return (
+    <main className="flex h-full items-center justify-center bg-black">
+      {draft && clip && (
+        <div
+          style={{
+            aspectRatio: `${clip.width} / ${clip.height}`,
+            width: `min(100vw, calc(100vh * ${clip.width / clip.height}))`,
+          }}
+        >
+          <PictureCanvas parts={[{ picture: draft.picture }]} label={`${draft.clip}, clean`} />
+        </div>
+      )}
+    </main>
+  );
+}
