@@ -5,7 +5,7 @@ import PyOpenColorIO as ocio
 
 from syntonos.core.chain.engine import match_affine
 from syntonos.core.encodings import GAMUTS, gamut_matrix
-from tests.library_keys import OCIO_TO_AP0
+from syntonos.core.evaluate.library_keys import OCIO_TO_AP0
 
 
 def processor(*transforms):

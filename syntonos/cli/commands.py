@@ -16,14 +16,18 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import (
     NAMED_OUTPUTS,
+    STORED,
     Chain,
     Decode,
     EncodingOutput,
+    LutLevels,
     ReadBack,
     bake_lut,
     chain_to_json,
     read_back,
+    read_back_clf,
     read_chain,
+    write_clf,
 )
 from syntonos.core.charts import (
     ChartLayout,
@@ -35,8 +39,8 @@ from syntonos.core.charts import (
 )
 from syntonos.core.charts.bracket import Merged, merge_readings
 from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
-from syntonos.core.errors import ChartError, FitError
-from syntonos.core.formats import Cube, read_cube, write_cube
+from syntonos.core.errors import ChartError, FitError, LutFileError
+from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
 from syntonos.core.formats.patch_table import PatchTable, read_patch_table
 from syntonos.core.matching import (
     MODEL_NAMES,
@@ -71,8 +75,22 @@ def _json(plain: Any) -> str:
     return json.dumps(plain, indent=2, ensure_ascii=False, allow_nan=False)
 
 
+def _check_encodings() -> int:
+    """Print each encoding's largest difference from the libraries that have it."""
+    from syntonos.core.evaluate.encodings import compare_all
+
+    print(f"{'encoding':<28}{'colour-science':>16}{'OpenColorIO':>16}{'round trip':>14}")
+    print(f"{'':<28}{'of the code':>16}{'share of light':>16}{'share':>14}")
+    for row in compare_all():
+        theirs = ["-" if v is None else f"{v:.1e}" for v in (row.colour_science, row.opencolorio)]
+        print(f"{row.slug:<28}{theirs[0]:>16}{theirs[1]:>16}{row.round_trip:>14.1e}")
+    return 0
+
+
 def run_encodings(args: argparse.Namespace) -> int:
-    """List the encodings."""
+    """List the encodings, or compare them with the libraries that have them."""
+    if args.check:
+        return _check_encodings()
     rows = [
         {"slug": e.slug, "name": e.name, "curve": e.curve.name, "gamut": e.gamut.name,
          "display": e.curve.is_display, "source": e.curve.source}
@@ -289,11 +307,12 @@ def run_match(args: argparse.Namespace) -> int:
         else NAMED_OUTPUTS[args.to]
     )
     chain = Chain(Decode(angle.encoding, angle.levels), output, match=fit.match)
-    cube = Cube(bake_lut(chain, args.size, threads=os.cpu_count() or 1), "Syntonos match")
-    data = write_cube(cube, comments=(f"{angle.encoding} {angle.levels} to {args.to}",))
-    table = read_cube(data).table
-    result = read_back(table, chain, _frames(args.angle[:1])[0])
-    cost = lut_cost(chain, table, fit.expected)
+    levels = LutLevels(args.lut_in, args.lut_out)
+    comment = f"{angle.encoding} {angle.levels} to {args.to}"
+    data = _lut_file(chain, args.out, args.size, levels, comment)
+    result = _read_back(data, args.out, chain, levels, _frames(args.angle[:1])[0])
+    is_clf = Path(args.out).suffix.lower() == ".clf"
+    cost = 0.0 if is_clf else lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
     if cost > CARRIES:
         said.append(f"The LUT of {args.size} points adds about {cost:.2f} to the delta E of "
                     f"{fit.expected:.2f} that is expected: hand over a larger one.")  # fmt: skip
@@ -384,16 +403,45 @@ def _chain(path: str) -> Chain:
 def run_bake(args: argparse.Namespace) -> int:
     """Bake a chain document."""
     chain = _chain(args.chain)
-    table = bake_lut(chain, args.size, threads=os.cpu_count() or 1)
-    _write(args.out, write_cube(Cube(table, "Syntonos")))
+    levels = LutLevels(args.lut_in, args.lut_out)
+    _write(args.out, _lut_file(chain, args.out, args.size, levels))
     return 0
+
+
+def _lut_file(chain: Chain, path: str, size: int, levels: LutLevels, comment: str = "") -> bytes:
+    """Return a chain as the kind of file that the name ends in."""
+    ending = Path(path).suffix.lower()
+    if ending == ".clf":
+        if levels != STORED:
+            raise LutFileError("A CLF says itself what its values mean.",
+                               hint="Leave --lut-in and --lut-out away.")  # fmt: skip
+        return write_clf(chain, title="Syntonos")
+    if ending not in (".cube", ".3dl"):
+        raise LutFileError(f"{path} is no kind of LUT that is known here.",
+                           hint="End the name in .cube, .3dl or .clf.")  # fmt: skip
+    table = bake_lut(chain, size, threads=os.cpu_count() or 1, levels=levels)
+    if ending == ".3dl":
+        return write_3dl(table)
+    comments: tuple[str, ...] = (comment,) if comment else ()
+    if levels != STORED:
+        comments += (f"LUT input {levels.into}, output {levels.out}",)
+    return write_cube(Cube(table, "Syntonos"), comments=comments)
+
+
+def _read_back(
+    data: bytes, path: str, chain: Chain, levels: LutLevels, image: NDArray[np.float32] | None
+) -> ReadBack:
+    if Path(path).suffix.lower() == ".clf":
+        return read_back_clf(data, chain, image)
+    return read_back(read_lut(data, path).values, chain, image, levels=levels)
 
 
 def run_readback(args: argparse.Namespace) -> int:
     """Compare a LUT with the chain it was made from."""
     chain = _chain(args.chain)
-    table = read_cube(Path(args.cube).read_bytes()).table
     image = read_frame(args.image).code_rgb if args.image else None
-    print(f"{args.cube}: {len(table)} points per axis")
-    _print_readback(read_back(table, chain, image))
+    levels = LutLevels(args.lut_in, args.lut_out)
+    result = _read_back(Path(args.lut).read_bytes(), args.lut, chain, levels, image)
+    print(f"{args.lut}: {result.size} points per axis" if result.size else args.lut)
+    _print_readback(result)
     return 0

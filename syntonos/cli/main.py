@@ -42,6 +42,8 @@ def _parser() -> argparse.ArgumentParser:
 
     encodings = commands.add_parser("encodings", help="list the encodings")
     encodings.add_argument("--json", action="store_true")
+    encodings.add_argument("--check", action="store_true",
+                           help="compare each with the libraries that have it")  # fmt: skip
 
     levels = {
         "choices": ("auto", "full", "legal"), "default": "auto",
@@ -79,7 +81,13 @@ def _parser() -> argparse.ArgumentParser:
     match.add_argument(
         "--to", default="reference", choices=("reference", "rec709-tone", "rec709-plain")
     )
-    match.add_argument("--out", required=True, metavar="FILE.cube")
+    sides: dict[str, Any] = {
+        "choices": ("stored", "expanded"), "default": "stored",
+        "help": "stored: code / full scale; expanded: legal levels stretched to 0..1",
+    }  # fmt: skip
+    match.add_argument("--lut-in", **sides)
+    match.add_argument("--lut-out", **sides)
+    match.add_argument("--out", required=True, metavar="FILE", help=".cube, .3dl or .clf")
     match.add_argument("--report", metavar="FILE.json")
 
     check = commands.add_parser("check", help="which encodings the charts speak for")
@@ -97,10 +105,14 @@ def _parser() -> argparse.ArgumentParser:
     bake = commands.add_parser("bake", help="bake a chain document into a LUT")
     bake.add_argument("chain", metavar="CHAIN.json")
     bake.add_argument("--size", type=int, required=True, choices=(17, 33, 65))
-    bake.add_argument("--out", required=True, metavar="FILE.cube")
+    bake.add_argument("--lut-in", **sides)
+    bake.add_argument("--lut-out", **sides)
+    bake.add_argument("--out", required=True, metavar="FILE", help=".cube, .3dl or .clf")
 
     readback = commands.add_parser("readback", help="compare a LUT with its chain")
-    readback.add_argument("cube", metavar="FILE.cube")
+    readback.add_argument("lut", metavar="FILE", help=".cube, .3dl or .clf")
+    readback.add_argument("--lut-in", **sides)
+    readback.add_argument("--lut-out", **sides)
     readback.add_argument("--chain", required=True, metavar="CHAIN.json")
     readback.add_argument("--image", metavar="IMG")
 

@@ -1,6 +1,7 @@
 """The chain: one document from a clip's code values to the display, and the engine that runs it."""
 
-from syntonos.core.chain.bake import LUT_SIZES, bake_lut
+from syntonos.core.chain.bake import LUT_SIZES, STORED, LutLevels, bake_lut
+from syntonos.core.chain.clf import write_clf
 from syntonos.core.chain.displays import DISPLAYS, find_display
 from syntonos.core.chain.document import (
     NAMED_OUTPUTS,
@@ -28,7 +29,7 @@ from syntonos.core.chain.document import (
 )
 from syntonos.core.chain.engine import Program, compile_chain, run
 from syntonos.core.chain.lut import apply_lut
-from syntonos.core.chain.readback import ReadBack, read_back
+from syntonos.core.chain.readback import ReadBack, read_back, read_back_clf
 from syntonos.core.chain.tables import (
     LookTable,
     ask_for_missing_tables,
@@ -42,6 +43,7 @@ __all__ = [
     "LUT_SIZES",
     "NAMED_OUTPUTS",
     "PLAIN",
+    "STORED",
     "TONE",
     "AcesOutput",
     "Balance",
@@ -54,6 +56,7 @@ __all__ = [
     "Input",
     "Look",
     "LookTable",
+    "LutLevels",
     "LutStep",
     "Match",
     "Output",
@@ -70,10 +73,12 @@ __all__ = [
     "find_table",
     "keep_table",
     "read_back",
+    "read_back_clf",
     "read_balance",
     "read_cdl",
     "read_chain",
     "read_look",
     "read_output",
     "run",
+    "write_clf",
 ]

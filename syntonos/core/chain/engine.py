@@ -60,15 +60,17 @@ class Program:
     aces: AcesOutput | None = None  # done by OpenColorIO, from ACES2065-1
 
 
-class _Packer:
+class Packer:
     """Collects opcodes; neighbouring affine steps are multiplied together in float64."""
 
     def __init__(self) -> None:
         self.rows: list[tuple[int, NDArray[np.float64]]] = []
         self.tables: list[NDArray[np.float32]] = []
         self.filled = 0
+        self.aces: AcesOutput | None = None
 
     def add(self, op: int, params: tuple[float, ...]) -> None:
+        """Append an opcode."""
         self.rows.append((op, np.array(params, np.float64)))
 
     def table(self, values: NDArray[Any]) -> float:
@@ -80,6 +82,7 @@ class _Packer:
         return float(at)
 
     def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
+        """Append a matrix and an offset, or multiply them into the one before."""
         offset = np.zeros(3) if shift is None else shift
         if self.rows and self.rows[-1][0] == k.OP_AFFINE:
             before = self.rows.pop()[1].reshape(3, 4)
@@ -87,6 +90,7 @@ class _Packer:
         self.rows.append((k.OP_AFFINE, np.column_stack([mat, offset]).ravel()))
 
     def match(self, match: Match) -> None:
+        """Append a match stage."""
         clip = (1e30, 0.0) if match.clip is None else (
             _CLIP_FROM * match.clip, 1 / ((_CLIP_TO - _CLIP_FROM) * match.clip)
         )  # fmt: skip
@@ -106,6 +110,7 @@ class _Packer:
         self.add(k.OP_AFFINE_TO_CLIP, (*rows, *clip, *AP1_LUMINANCE))
 
     def curve(self, curve: Curve, levels: str, *, inverse: bool) -> None:
+        """Append a curve with its levels: coding, or decoding (`inverse`)."""
         scale, offset = levels_scale_offset(levels)
         if inverse and levels != "full":
             self.add(k.OP_LEVELS, (1 / scale, -offset / scale))
@@ -118,11 +123,13 @@ class _Packer:
             self.add(k.OP_LEVELS, (scale, offset))
 
     def cdl(self, cdl: Cdl) -> None:
+        """Append a CDL."""
         plain = cdl.power == (1.0, 1.0, 1.0)
         self.add(k.OP_CDL, (*cdl.slope, *cdl.offset, *cdl.power, cdl.saturation, float(cdl.clamp),
                             float(plain)))  # fmt: skip
 
     def lut(self, table: LookTable) -> None:
+        """Append a LUT with its domain."""
         low, high = np.array(table.low), np.array(table.high)
         if (low != 0).any() or (high != 1).any():
             self.affine(np.diag(1 / (high - low)), -low / (high - low))
@@ -130,6 +137,7 @@ class _Packer:
         self.add(op, (self.table(table.values), float(len(table.values))))
 
     def balance(self, balance: Balance) -> None:
+        """Append a light's balance."""
         self.affine(np.diag(np.array(balance.gains) * 2.0**balance.stops))
         if balance.cdl is not None:
             self.step(CdlStep(balance.cdl))
@@ -153,6 +161,7 @@ class _Packer:
         self.affine(gamut_matrix(encoding.gamut, AP1))
 
     def compress(self, strength: float) -> None:
+        """Append the gamut compression, where it has a strength."""
         if strength > 0:
             self.add(k.OP_COMPRESS, (*_COMPRESSION, strength))
 
@@ -194,13 +203,14 @@ class _Packer:
         self.add(k.OP_CLAMP, (0.0, target.peak))
         self.light(target)
 
-    def program(self, aces: AcesOutput | None = None) -> Program:
+    def program(self) -> Program:
+        """Return what the kernels run."""
         params = np.zeros((len(self.rows), _WIDTH), np.float32)
         for row, (_, values) in zip(params, self.rows, strict=True):
             row[: values.size] = values
         ops = np.array([op for op, _ in self.rows], np.int32)
         tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
-        return Program(ops, params, tables, aces)
+        return Program(ops, params, tables, self.aces)
 
 
 def mix_matrix(mix: float) -> NDArray[np.float64]:
@@ -263,7 +273,12 @@ def compile_chain(chain: Chain) -> Program:
     EncodingError
         When a stage names an encoding that is not known.
     """
-    pack = _Packer()
+    return packed(chain).program()
+
+
+def packed(chain: Chain) -> Packer:
+    """Return a chain's opcodes with their parameters in float64; what writes CLF walks them."""
+    pack = Packer()
     source = find_encoding(chain.decode.encoding)
     pack.curve(source.curve, chain.decode.levels, inverse=True)
     pack.affine(gamut_matrix(source.gamut, AP1) @ np.diag(chain.input.unit))
@@ -277,14 +292,15 @@ def compile_chain(chain: Chain) -> Program:
     last = steps[-1] if steps else None
     if isinstance(last, LutStep) and last.to is not None:
         pack.shown(find_display(last.to), chain.output)
-        return pack.program()
+        return pack
     if isinstance(chain.output, EncodingOutput):
         target = find_encoding(chain.output.encoding)
         pack.affine(gamut_matrix(AP1, target.gamut))
         pack.curve(target.curve, chain.output.levels, inverse=False)
-        return pack.program()
+        return pack
     pack.show(chain.output)
-    return pack.program(chain.output if isinstance(chain.output, AcesOutput) else None)
+    pack.aces = chain.output if isinstance(chain.output, AcesOutput) else None
+    return pack
 
 
 def _compression() -> tuple[float, ...]:

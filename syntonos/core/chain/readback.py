@@ -9,6 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.chain.bake import STORED, LutLevels
+from syntonos.core.chain.clf import apply_clf, clf_processor
 from syntonos.core.chain.displays import find_display
 from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
 from syntonos.core.chain.engine import compile_chain, run
@@ -105,7 +107,11 @@ def grid_in_gamut(chain: Chain, steps: int = 21) -> NDArray[np.float32]:
 
 
 def read_back(
-    table: NDArray[np.float32], chain: Chain, code_rgb: NDArray[np.float32] | None = None
+    table: NDArray[np.float32],
+    chain: Chain,
+    code_rgb: NDArray[np.float32] | None = None,
+    *,
+    levels: LutLevels = STORED,
 ) -> ReadBack:
     """Compare a LUT with the exact chain.
 
@@ -138,10 +144,15 @@ def read_back(
         if colours == "picture" and isinstance(chain.output, EncodingOutput):
             outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
         for interpolation, bits in product(("tetrahedral", "trilinear"), (None, 10)):
-            got: NDArray[np.float32] = apply_lut(codes, table, interpolation=interpolation)  # type: ignore[arg-type]
+            got: NDArray[np.float32] = apply_lut(
+                levels.from_stored(codes),
+                table,
+                interpolation=interpolation,  # type: ignore[arg-type]
+            )
             if bits:
                 top = np.float32(2**bits - 1)
                 got = np.asarray(np.clip(np.round(got * top), 0, top) / top, np.float32)
+            got = levels.code(got, chain)
             d = delta_e_2000(lab, _to_lab(got, chain))
             found.append(
                 Difference(
@@ -150,3 +161,28 @@ def read_back(
                 )
             )  # fmt: skip
     return ReadBack(len(table), tuple(found), outside)
+
+
+def read_back_clf(
+    data: bytes, chain: Chain, code_rgb: NDArray[np.float32] | None = None
+) -> ReadBack:
+    """Compare a CLF file, as OpenColorIO applies it, with the exact chain.
+
+    Parameters and result as of `read_back`; there is one way to apply it, in float.
+    """
+    cpu = clf_processor(data)
+    program = compile_chain(chain)
+    sets = {"grid": grid_in_gamut(chain)}
+    if code_rgb is not None:
+        pixels = np.asarray(code_rgb, np.float32).reshape(-1, 3)
+        sets["picture"] = pixels[:: max(1, -(-len(pixels) // _MOST_PIXELS))]
+    found: list[Difference] = []
+    outside: float | None = None
+    for colours, codes in sets.items():
+        exact = run(program, codes)
+        if colours == "picture" and isinstance(chain.output, EncodingOutput):
+            outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
+        d = delta_e_2000(_to_lab(exact, chain), _to_lab(apply_clf(cpu, codes), chain))
+        found.append(Difference(colours, "tetrahedral", None, float(d.mean()),
+                                float(np.percentile(d, 99.9)), float(d.max())))  # fmt: skip
+    return ReadBack(0, tuple(found), outside)

@@ -7,7 +7,15 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, EncodingOutput, apply_lut, compile_chain, run
+from syntonos.core.chain import (
+    STORED,
+    Chain,
+    EncodingOutput,
+    LutLevels,
+    apply_lut,
+    compile_chain,
+    run,
+)
 from syntonos.core.chain.engine import mix_matrix
 from syntonos.core.encodings import (
     AP1,
@@ -25,7 +33,9 @@ A = NDArray[np.float64]
 CARRIES: Final = 0.03  # delta E: what a LUT may add to a match's mean
 
 
-def lut_cost(chain: Chain, table: NDArray[np.float32], expected: float) -> float:
+def lut_cost(
+    chain: Chain, table: NDArray[np.float32], expected: float, levels: LutLevels = STORED
+) -> float:
     """Return how much a LUT adds to the mean delta E that is expected of a match.
 
     Parameters
@@ -55,7 +65,10 @@ def lut_cost(chain: Chain, table: NDArray[np.float32], expected: float) -> float
     white = np.linalg.inv(mix_matrix(match.mix)) @ np.array(match.reference_white)
     seen, exact = (
         _light(values, chain.output)
-        for values in (apply_lut(code, table), run(compile_chain(chain), code))
+        for values in (
+            levels.code(apply_lut(levels.from_stored(code), table), chain),
+            run(compile_chain(chain), code),
+        )
     )
     off = scene_delta_e(seen, exact, white)
     return float((np.sqrt(expected**2 + off**2) - expected).mean())

@@ -8,6 +8,7 @@ from django.http import FileResponse, Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
+from syntonos.core.chain import LutLevels
 from syntonos.server.handover import services
 from syntonos.server.handover.models import Export
 from syntonos.server.handover.schemas import ExportIn, ExportOut
@@ -25,7 +26,8 @@ def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
 def export_out(row: Export) -> dict[str, Any]:
     """Return an export for the API."""
     return {
-        "id": row.pk, "target": row.target, "size": row.size, "file_name": row.file_name,
+        "id": row.pk, "target": row.target, "size": row.size, "format": row.format,
+        "lut_in": row.lut_in, "lut_out": row.lut_out, "file_name": row.file_name,
         "sha256": row.sha256, "match_number": row.match.number if row.match else None,
         "is_current": row.match is None or row.match.is_current, "read_back": row.read_back,
         "created": row.created,
@@ -44,7 +46,10 @@ def list_exports(request: HttpRequest, light_id: int, camera_id: int) -> Any:
              operation_id="exportLut")  # fmt: skip
 def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: ExportIn) -> Any:
     light, camera = _place(light_id, camera_id)
-    row = services.export_lut(light=light, camera=camera, target=body.target, size=body.size)
+    row = services.export_lut(
+        light=light, camera=camera, target=body.target, size=body.size, format_=body.format,
+        levels=LutLevels(body.lut_in, body.lut_out),
+    )  # fmt: skip
     return Status(201, export_out(row))
 
 

@@ -13,8 +13,11 @@ class Export(models.Model):
     camera = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, related_name="exports"
     )
-    target = models.CharField(max_length=20)
+    target = models.CharField(max_length=40)
     size = models.PositiveSmallIntegerField()
+    format = models.CharField(max_length=4, default="cube")
+    lut_in = models.CharField(max_length=8, default="stored")
+    lut_out = models.CharField(max_length=8, default="stored")
     file_name = models.CharField(max_length=160)
     sha256 = models.CharField(max_length=64)
     chain = models.JSONField()

@@ -13,6 +13,9 @@ TargetName = str  # "reference", or the key of one of the production's outputs
 class ExportIn(Schema):
     target: TargetName = "reference"
     size: Literal[17, 33, 65] = 65
+    format: Literal["cube", "3dl", "clf"] = "cube"
+    lut_in: Literal["stored", "expanded"] = "stored"
+    lut_out: Literal["stored", "expanded"] = "stored"
 
 
 class DifferenceOut(Schema):
@@ -35,6 +38,9 @@ class ExportOut(Schema):
     id: int
     target: TargetName
     size: int
+    format: Literal["cube", "3dl", "clf"]
+    lut_in: Literal["stored", "expanded"]
+    lut_out: Literal["stored", "expanded"]
     file_name: str
     sha256: str
     match_number: int | None

@@ -10,15 +10,19 @@ from pathlib import Path
 from django.conf import settings
 
 from syntonos.core.chain import (
+    STORED,
     Chain,
     EncodingOutput,
+    LutLevels,
     bake_lut,
     chain_hash,
     chain_to_json,
     read_back,
+    read_back_clf,
+    write_clf,
 )
 from syntonos.core.errors import FitError
-from syntonos.core.formats import Cube, read_cube, write_cube
+from syntonos.core.formats import Cube, read_3dl, read_cube, write_3dl, write_cube
 from syntonos.core.matching.carried import lut_cost
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -38,7 +42,7 @@ def folder() -> Path:
 
 def path_of(export: Export) -> Path:
     """Return the file of an export."""
-    return folder() / f"{export.sha256}.cube"
+    return folder() / f"{export.sha256}.{export.format}"
 
 
 def chain_for(light: Light, camera: Camera, target: str) -> tuple[Chain, int | None]:
@@ -62,23 +66,44 @@ def chain_for(light: Light, camera: Camera, target: str) -> tuple[Chain, int | N
     return chain, match.pk if match else None
 
 
-def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Export:
+def export_lut(
+    *,
+    light: Light,
+    camera: Camera,
+    target: str,
+    size: int,
+    format_: str = "cube",
+    levels: LutLevels = STORED,
+) -> Export:
     """Bake, write, read again, compare, keep."""
     chain, match_id = chain_for(light, camera, target)
     title = f"{camera.letter} in {light.name} to {target}"
-    comments = (f"{camera.encoding} {camera.levels} levels in", f"chain {chain_hash(chain)}")
-    data = write_cube(Cube(bake_lut(chain, size, threads=THREADS), title), comments=comments)
     clip = Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id").first()
     pixels = frame_of(clip, 0) if clip else None
-    table = read_cube(data).table
-    result = read_back(table, chain, pixels).to_json()
-    if match_id:
-        evidence = Match.objects.get(pk=match_id).evidence
-        # Of a borrowed match that was tried nowhere nothing is known to be added to.
-        if (expected := evidence.get("expected", evidence["left_one_out"])) is not None:
-            result["cost"] = lut_cost(chain, table, float(expected))
+    if format_ == "clf":
+        levels = STORED  # CLF says itself what its values mean
+        data = write_clf(chain, title=title)
+        result = read_back_clf(data, chain, pixels).to_json()
+    else:
+        baked = bake_lut(chain, size, threads=THREADS, levels=levels)
+        if format_ == "3dl":
+            data = write_3dl(baked)
+            table = read_3dl(data).values
+        else:
+            comments = (
+                f"{camera.encoding} {camera.levels} levels in", f"chain {chain_hash(chain)}",
+                f"LUT input {levels.into}, output {levels.out}",
+            )  # fmt: skip
+            data = write_cube(Cube(baked, title), comments=comments)
+            table = read_cube(data).table
+        result = read_back(table, chain, pixels, levels=levels).to_json()
+        if match_id:
+            evidence = Match.objects.get(pk=match_id).evidence
+            # Of a borrowed match that was tried nowhere nothing is known to be added to.
+            if (expected := evidence.get("expected", evidence["left_one_out"])) is not None:
+                result["cost"] = lut_cost(chain, table, float(expected), levels)
     digest = hashlib.sha256(data).hexdigest()
-    final = folder() / f"{digest}.cube"
+    final = folder() / f"{digest}.{format_}"
     partial = final.with_suffix(".part")
     partial.write_bytes(data)
     partial.replace(final)
@@ -87,8 +112,11 @@ def export_lut(*, light: Light, camera: Camera, target: str, size: int) -> Expor
     if match_id:
         current = selectors.current_match(light.pk, camera)
         number = f"_m{current.number}" if current else ""
+    points = "" if format_ == "clf" else f"_{size}"
+    sides = "" if levels == STORED else f"_{levels.into}-{levels.out}"
     return Export.objects.create(
-        match_id=match_id, light=light, camera=camera, target=target, size=size,
-        file_name=f"{camera.letter}_{word}{number}_to-{target}_{size}.cube", sha256=digest,
+        match_id=match_id, light=light, camera=camera, target=target, size=size, format=format_,
+        lut_in=levels.into, lut_out=levels.out, sha256=digest,
+        file_name=f"{camera.letter}_{word}{number}_to-{target}{points}{sides}.{format_}",
         chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
     )  # fmt: skip

@@ -83,7 +83,8 @@ def _match(light: Light, camera: Camera, tell: Callable[[str], None], layout: st
         )  # fmt: skip
     tell(f"Fitting {camera}")
     newest = selectors.matches_of(light.pk, camera).first()
-    request = services.FitRequest(base_number=newest.number if newest else 0)
+    # What a person chose for the match before holds for this one.
+    request = services.request_of(current, base_number=newest.number if newest else 0)
     try:
         match = services.fit(light=light, camera=camera, request=request)
     except ColourError as error:

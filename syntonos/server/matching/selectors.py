@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from django.db.models import QuerySet
 
-from syntonos.core.chain import Chain, Decode, read_balance, read_chain, read_look
+from syntonos.core.chain import Chain, Decode, Input, read_balance, read_chain, read_look
 from syntonos.core.chain import Match as MatchStage
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.matching import reading_from_json
@@ -77,12 +77,14 @@ def chain_for(
     `output` is the key of one of the production's; empty for the main one.
     """
     production = camera.production
+    is_reference = production.reference_camera_id == camera.pk
     balance = looks.balance_of(light_id) if light_id is not None else None
     look = looks.look_of(production.pk, light_id)
     return Chain(
         Decode(camera.encoding, camera.levels),
         production.output(output),
-        input=camera.input,
+        # A match has the body's own difference in it, and the reference is what it is.
+        input=camera.input if match is None and not is_reference else Input(),
         match=stage_of(match) if match else None,
         balance=read_balance(balance.stage) if balance is not None else None,
         look=read_look(look.stage) if look is not None and look.stage is not None else None,

@@ -34,7 +34,7 @@ from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors
-from syntonos.server.matching.areas import AreaPair, colour_of
+from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import bracket_of
 from syntonos.server.productions.models import Camera, Light
@@ -57,6 +57,23 @@ class FitRequest:
     values: str = ""  # "published", KEPT, or a table, instead of the reference's reading
     values_name: str = ""
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
+
+
+def request_of(match: Match | None, *, base_number: int) -> FitRequest:
+    """Return the request that a match came from, to ask for it again on newer readings."""
+    if match is None or selectors.is_borrowed(match):
+        return FitRequest(base_number=base_number)
+    e = match.evidence
+    values = e["target"]["name"] if "target" in e else ""
+    return FitRequest(
+        e.get("asked", AVERAGED), tuple(e.get("leave_out", ())),
+        tuple((int(i), float(w)) for i, w in e.get("weights", ())),
+        tuple(AreaPair(Area(**p["reference"]), Area(**p["angle"]), p["weight"])
+              for p in e.get("areas", ())),
+        e.get("pool", False),
+        "" if not values else "published" if values == "published values" else KEPT,
+        values, base_number,
+    )  # fmt: skip
 
 
 def append(match: Match, base_number: int) -> Match:
@@ -247,6 +264,7 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     evidence = fit_to_json(found) | {
         "weights": request.weights, "asked": request.model, "pool": request.pool,
         "areas": [asdict(pair) for pair in request.areas],
+        "leave_out": list(request.leave_out),
     }  # fmt: skip
     if base is None:
         name = "published values" if request.values == "published" else request.values_name

@@ -115,7 +115,7 @@ class Camera(models.Model):
 
     @property
     def input(self) -> Input:
-        """The chain's input stage of this body."""
+        """The chain's input stage of this body, where no match says it better."""
         gain, tint = 2.0**self.unit_stops, self.unit_tint / 3
         side, green = gain * 2.0**-tint, gain * 2.0 ** (2 * tint)
         return Input(unit=(side, green, side))

@@ -13,6 +13,7 @@ from syntonos.core.chain import EncodingOutput, read_output
 from syntonos.core.encodings import find_encoding, keep_encoding, levels_scale_offset
 from syntonos.core.errors import ChainError
 from syntonos.server.api.errors import ConflictError
+from syntonos.server.jobs import services as jobs
 from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 
 M = TypeVar("M", bound=models.Model)
@@ -102,10 +103,30 @@ def create_camera(production: Production, values: dict[str, Any]) -> Camera:
 
 
 def change_camera(camera: Camera, changes: dict[str, Any]) -> Camera:
-    """Change a camera; readings keep the encoding they were made with and become stale."""
+    """Change a camera.
+
+    With another encoding or levels, all that stands on them is made anew: a job reads its charts
+    again where they were and fits again, each a new revision.
+    """
+    before = camera.encoding, camera.levels
     for field, value in _check_encoding(changes).items():
         setattr(camera, field, value)
-    return _save(camera, f"There is a camera {camera.letter} already.")
+    saved = _save(camera, f"There is a camera {camera.letter} already.")
+    if before != (camera.encoding, camera.levels):
+        _derive_again(camera)
+    return saved
+
+
+def _derive_again(camera: Camera) -> None:
+    production = camera.production
+    matched = Light.objects.filter(matches__is_current=True)
+    if production.reference_camera_id != camera.pk:
+        matched = matched.filter(matches__camera=camera)
+    for light in matched.filter(production=production).distinct():
+        jobs.start(
+            production, "match-angles", f"{camera} in {light.name}: read and fit again",
+            {"light_id": light.pk},
+        )  # fmt: skip
 
 
 def create_light(production: Production, values: dict[str, Any]) -> Light:

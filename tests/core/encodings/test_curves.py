@@ -14,8 +14,8 @@ from syntonos.core.encodings import (
     take_levels_off,
 )
 from syntonos.core.errors import EncodingError
+from syntonos.core.evaluate.library_keys import COLOUR_LOG, OCIO_CURVES
 from syntonos.core.simulate.spectra import library
-from tests.library_keys import COLOUR_LOG, OCIO_CURVES
 from tests.opencolorio import processor, through
 
 # Tables of 10-bit code values in the makers' papers (titles in docs/references.md), for 0, 18 and

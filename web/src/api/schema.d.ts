@@ -1272,6 +1272,24 @@ export interface components {
         /** ExportIn */
         ExportIn: {
             /**
+             * Format
+             * @default cube
+             * @enum {string}
+             */
+            format: "cube" | "3dl" | "clf";
+            /**
+             * Lut In
+             * @default stored
+             * @enum {string}
+             */
+            lut_in: "stored" | "expanded";
+            /**
+             * Lut Out
+             * @default stored
+             * @enum {string}
+             */
+            lut_out: "stored" | "expanded";
+            /**
              * Size
              * @default 65
              * @enum {integer}
@@ -1292,10 +1310,25 @@ export interface components {
             created: string;
             /** File Name */
             file_name: string;
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "cube" | "3dl" | "clf";
             /** Id */
             id: number;
             /** Is Current */
             is_current: boolean;
+            /**
+             * Lut In
+             * @enum {string}
+             */
+            lut_in: "stored" | "expanded";
+            /**
+             * Lut Out
+             * @enum {string}
+             */
+            lut_out: "stored" | "expanded";
             /** Match Number */
             match_number: number | null;
             read_back: components["schemas"]["ReadBackOut"];

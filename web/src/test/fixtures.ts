@@ -232,6 +232,9 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
 export const exported = (changes: Partial<Export> = {}): Export => ({
   id: 4,
   target: "reference",
+  format: "cube",
+  lut_in: "stored",
+  lut_out: "stored",
   size: 65,
   file_name: "B_foundry_m1_to-reference_65.cube",
   sha256: "0",

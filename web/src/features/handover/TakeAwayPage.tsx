@@ -98,6 +98,7 @@ function TakeAway({ board }: { board: Board }) {
 }
 
 type Target = Export["target"];
+type Side = Export["lut_in"];
 
 function Luts({
   board,
@@ -122,13 +123,15 @@ function Luts({
     isReference ? (board.production.outputs[0]?.key ?? "") : "reference",
   );
   const [size, setSize] = useState<17 | 33 | 65>(65);
+  const [format, setFormat] = useState<Export["format"]>("cube");
+  const [sides, setSides] = useState<[Side, Side]>(["stored", "stored"]);
   const rows = useQuery(exportsQuery(light, camera));
   const make = useMutation({
     mutationFn: () =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/exports", {
           params: { path: { light_id: light, camera_id: camera } },
-          body: { target, size },
+          body: { target, size, format, lut_in: sides[0], lut_out: sides[1] },
         }),
       ),
     onSettled: () => client.invalidateQueries({ queryKey: ["exports"] }),
@@ -149,8 +152,8 @@ function Luts({
     <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="LUTs">
       <h1 className="text-base font-semibold">{name}</h1>
       <p className="faint mb-4">
-        A 3D LUT from its stored code values ({encoding}). Every file is read again and compared
-        with the exact chain before it is offered.
+        From its stored code values ({encoding}). Every file is read again and compared with the
+        exact chain before it is offered.
       </p>
       {!ready ? (
         <Empty title="There is no match to carry yet.">
@@ -169,7 +172,7 @@ function Luts({
             make.mutate();
           }}
         >
-          <fieldset className="flex flex-col gap-1">
+          <fieldset className="flex min-w-0 flex-1 flex-col gap-1">
             {targets
               .filter(([key]) => !(isReference && key === "reference"))
               .map(([key, text, note]) => (
@@ -181,15 +184,55 @@ function Luts({
                     checked={target === key}
                     onChange={() => setTarget(key)}
                   />
-                  <span className="w-44 font-semibold">{text}</span>
-                  <span className="faint">{note}</span>
+                  <span className="w-32 shrink-0 font-semibold">{text}</span>
+                  <span className="faint truncate" title={note}>
+                    {note}
+                  </span>
                 </label>
               ))}
           </fieldset>
           <label className="ml-auto">
-            <span className="faint mb-1 block">points per axis</span>
+            <span className="faint mb-1 block">file</span>
             <select
-              className="select select-sm value w-20"
+              className="select select-sm w-32"
+              aria-label="File format"
+              value={format}
+              onChange={(e) => setFormat(e.target.value as typeof format)}
+            >
+              <option value="cube">.cube</option>
+              <option value="3dl">.3dl, 12 bit</option>
+              <option value="clf">CLF, exact</option>
+            </select>
+          </label>
+          {(["in", "out"] as const).map((side, i) => (
+            <label key={side}>
+              <span
+                className="faint mb-1 block"
+                title="stored: code / full scale. expanded: for hosts that stretch legal levels to 0–1 before a LUT and press them back after it."
+              >
+                levels {side}
+              </span>
+              <select
+                className="select select-sm w-26"
+                aria-label={`LUT levels ${side}`}
+                value={sides[i]}
+                disabled={format === "clf"}
+                onChange={(e) => {
+                  const value = e.target.value as Side;
+                  setSides(i === 0 ? [value, sides[1]] : [sides[0], value]);
+                }}
+              >
+                <option>stored</option>
+                <option>expanded</option>
+              </select>
+            </label>
+          ))}
+          <label>
+            <span className="faint mb-1 block">points</span>
+            <select
+              className="select select-sm value w-18"
+              aria-label="points per axis"
+              disabled={format === "clf"}
               value={size}
               onChange={(e) => setSize(Number(e.target.value) as typeof size)}
             >
@@ -199,7 +242,7 @@ function Luts({
             </select>
           </label>
           <button type="submit" className="btn btn-sm btn-primary" disabled={make.isPending}>
-            {make.isPending ? "Writing and reading back …" : "Make the LUT"}
+            {make.isPending ? "Reading back …" : "Make the LUT"}
           </button>
         </form>
       )}
@@ -242,8 +285,11 @@ function ExportRow({ row }: { row: Export }) {
           <p className="value text-sm font-semibold">{row.file_name}</p>
           <p className="faint">
             {row.match_number !== null && `match ${row.match_number}`}
-            {!row.is_current && ", no longer the one in force"} ·{" "}
-            {new Date(row.created).toLocaleString()}
+            {!row.is_current && ", no longer the one in force"}
+            {row.lut_in !== row.lut_out || row.lut_in === "expanded"
+              ? `, levels ${row.lut_in} in, ${row.lut_out} out`
+              : ""}{" "}
+            · {new Date(row.created).toLocaleString()}
           </p>
         </div>
         <a
@@ -279,21 +325,23 @@ function ExportRow({ row }: { row: Export }) {
           </tr>
         </thead>
         <tbody className="value">
-          {lines.map(([text, picture, grid]) => (
-            <tr key={text} className="rule border-t">
-              <td className="py-0.5 text-left font-sans">{text}</td>
-              {(
-                [
-                  ["picture", picture],
-                  ["grid", grid],
-                ] as const
-              ).flatMap(([set, d]) =>
-                (["mean", "p99_9", "max"] as const).map((k) => (
-                  <td key={`${set}${k}`}>{d ? d[k].toFixed(k === "mean" ? 3 : 2) : "–"}</td>
-                )),
-              )}
-            </tr>
-          ))}
+          {lines
+            .filter(([, picture, grid]) => picture || grid)
+            .map(([text, picture, grid]) => (
+              <tr key={text} className="rule border-t">
+                <td className="py-0.5 text-left font-sans">{text}</td>
+                {(
+                  [
+                    ["picture", picture],
+                    ["grid", grid],
+                  ] as const
+                ).flatMap(([set, d]) =>
+                  (["mean", "p99_9", "max"] as const).map((k) => (
+                    <td key={`${set}${k}`}>{d ? d[k].toFixed(k === "mean" ? 3 : 2) : "–"}</td>
+                  )),
+                )}
+              </tr>
+            ))}
         </tbody>
       </table>
     </article>

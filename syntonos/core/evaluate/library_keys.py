@@ -1,4 +1,4 @@
-"""Keys of data sets and transforms in libraries that tests compare with."""
+"""Keys of transforms in the libraries that encodings are compared with."""
 
 # OpenColorIO's built-in transforms, to ACES2065-1.
 OCIO_TO_AP0 = {
@@ -18,8 +18,16 @@ OCIO_CURVES = {
     "c-log3": "CURVE - CANON_CLOG3_to_LINEAR",
 }
 
+# colour-science's other curves, as its own functions have them.
+COLOUR_OTHER: dict[str, tuple[str, dict[str, int], float]] = {
+    "bt709": ("oetf_BT709", {}, 1.0),
+    "srgb": ("eotf_inverse_sRGB", {}, 1.0),
+    "pq": ("eotf_inverse_ST2084", {}, 100.0),  # cd/m2 of our 1
+    "hlg": ("oetf_BT2100_HLG", {}, 1 / 3),  # our light is 3 E
+}
+
 # colour-science's log encodings: name, further arguments.
-COLOUR_LOG = {
+COLOUR_LOG: dict[str, tuple[str, dict[str, int]]] = {
     "s-log3": ("log_encoding_SLog3", {}),
     **{
         f"logc3-ei{i}": ("log_encoding_ARRILogC3", {"EI": i})

@@ -1,0 +1,241 @@
+"""Writing a chain as CLF: exact nodes for what CLF can say, LUT nodes for the rest.
+
+Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO writes the file from its transforms.
+
+Exact: levels and matrices (Matrix), clamps (Range), log cameras (Log), powers (Exponent), CDLs
+(ASC_CDL). Curves that CLF has no node for become a LUT1D, over half floats where their input is
+light. What mixes channels otherwise, such as a match with a smooth residual, becomes a LUT3D
+between two Log nodes; steps beside each other share one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import _kernels as k
+from syntonos.core.chain.document import AcesOutput, Chain
+from syntonos.core.chain.engine import Packer, Program, packed, run
+from syntonos.core.encodings import scalar
+from syntonos.core.errors import ChainError
+
+CLF_NAME: Final = "Academy/ASC Common LUT Format"
+_CUBE, _CURVE = 65, 4096
+_BLACK, _FLOOR = 0.01, -0.02  # scene-linear: knee of the shaper, and its lowest value
+
+_LOG_DECODE, _LOG_ENCODE = k.OP_DECODE + scalar.LOG_LIN, k.OP_ENCODE + scalar.LOG_LIN
+_POWERS = {k.OP_DECODE + scalar.POWER: True, k.OP_ENCODE + scalar.POWER: False}
+_TOED = {k.OP_DECODE + scalar.POWER_LIN: True, k.OP_ENCODE + scalar.POWER_LIN: False}
+_MIXING = {k.OP_MODEL, k.OP_AFFINE_TO_CLIP, k.OP_COMPRESS, k.OP_LUT_3D, k.OP_SCENE_LIGHT,
+           k.OP_KEEP, k.OP_BLEND}  # fmt: skip
+
+Row = tuple[int, NDArray[np.float64]]
+
+
+def clf_of(chain: Chain) -> Any:
+    """Return a chain as an OpenColorIO group of transforms that CLF can hold.
+
+    Raises
+    ------
+    ChainError
+        clf.aces for ACES outputs, which CLF has no node for.
+    """
+    import PyOpenColorIO as ocio
+
+    if isinstance(chain.output, AcesOutput):
+        raise ChainError(
+            "CLF has no node for an ACES output.", code="clf.aces",
+            hint="Take a 3D LUT away, or one of our own outputs.",
+        )  # fmt: skip
+    pack = packed(chain)
+    program = pack.program()
+    group = ocio.GroupTransform()
+    at = 0
+    while at < len(pack.rows):
+        end = at + 1
+        if pack.rows[at][0] in _MIXING:
+            end = _end_of_mixing(pack.rows, at)
+            _add_cube(group, pack, program, at, end)
+        else:
+            _add_one(group, *pack.rows[at], program, at)
+        at = end
+    return group
+
+
+def write_clf(chain: Chain, *, title: str = "") -> bytes:
+    """Write a chain as a CLF file.
+
+    Raises
+    ------
+    ChainError
+        As `clf_of` does.
+    """
+    import PyOpenColorIO as ocio
+
+    group = clf_of(chain)
+    if title:
+        group.getFormatMetadata().setName(title)
+    text: str = group.write(formatName=CLF_NAME, config=ocio.Config.CreateRaw())
+    return text.encode()
+
+
+def clf_processor(data: bytes) -> Any:
+    """Return OpenColorIO's processor of a CLF file's bytes, lossless, for reading back."""
+    import tempfile
+    from pathlib import Path
+
+    import PyOpenColorIO as ocio
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "chain.clf"
+        path.write_bytes(data)
+        processor = ocio.Config.CreateRaw().getProcessor(
+            ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
+        )
+        return processor.getOptimizedCPUProcessor(
+            ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+        )
+
+
+def apply_clf(cpu: Any, code_rgb: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Return pixels (..., 3) through a processor, a new array."""
+    out = np.array(code_rgb, np.float32, order="C", copy=True)
+    cpu.applyRGB(out.reshape(-1))
+    return out
+
+
+def _end_of_mixing(rows: Sequence[Row], at: int) -> int:
+    """Return where a run that needs one cube ends; what was kept is blended inside of it."""
+    end, kept = at, False
+    while end < len(rows) and (rows[end][0] in _MIXING or kept):
+        kept = rows[end][0] == k.OP_KEEP or (kept and rows[end][0] != k.OP_BLEND)
+        end += 1
+    return end
+
+
+def _part(program: Program, first: int, last: int) -> Program:
+    return replace(program, ops=program.ops[first:last], params=program.params[first:last])
+
+
+def _add_one(group: Any, op: int, p: NDArray[np.float64], program: Program, at: int) -> None:
+    import PyOpenColorIO as ocio
+
+    inverse = ocio.TRANSFORM_DIR_INVERSE
+    if op == k.OP_LEVELS:
+        matrix = np.diag([p[0], p[0], p[0], 1.0])
+        group.appendTransform(ocio.MatrixTransform(matrix.ravel().tolist(), [p[1]] * 3 + [0.0]))
+    elif op == k.OP_AFFINE:
+        rows = p.reshape(3, 4)
+        matrix = np.eye(4)
+        matrix[:3, :3] = rows[:, :3]
+        group.appendTransform(
+            ocio.MatrixTransform(matrix.ravel().tolist(), [*rows[:, 3].tolist(), 0.0])
+        )
+    elif op == k.OP_CLAMP:
+        group.appendTransform(ocio.RangeTransform(p[0], p[1], p[0], p[1]))
+    elif op in (_LOG_DECODE, _LOG_ENCODE):
+        log = ocio.LogCameraTransform(
+            [p[6]] * 3, base=2.0, logSideSlope=[p[0]] * 3, logSideOffset=[p[3]] * 3,
+            linSideSlope=[p[1]] * 3, linSideOffset=[p[2]] * 3, linearSlope=[p[4]] * 3,
+        )  # fmt: skip
+        if op == _LOG_DECODE:
+            log.setDirection(inverse)
+        group.appendTransform(log)
+    elif op in _POWERS:
+        power = ocio.ExponentTransform([p[0], p[0], p[0], 1.0])
+        if not _POWERS[op]:
+            power.setDirection(inverse)
+        group.appendTransform(power)
+    elif op in _TOED:
+        toed = ocio.ExponentWithLinearTransform(
+            [p[0], p[0], p[0], 1.0], [p[3], p[3], p[3], 0.0], ocio.NEGATIVE_LINEAR
+        )
+        if not _TOED[op]:
+            toed.setDirection(inverse)
+        group.appendTransform(toed)
+    elif op == k.OP_CDL:
+        cdl = ocio.CDLTransform()
+        cdl.setSOP([float(v) for v in p[:9]])
+        cdl.setSat(float(p[9]))
+        cdl.setStyle(ocio.CDL_ASC if p[10] > 0 else ocio.CDL_NO_CLAMP)
+        group.appendTransform(cdl)
+    else:
+        _add_curve(group, op, program, at)
+
+
+def _add_curve(group: Any, op: int, program: Program, at: int) -> None:
+    """Add a LUT1D: over codes 0..1 where it decodes, over half floats where its input is light."""
+    import PyOpenColorIO as ocio
+
+    decodes = k.OP_DECODE <= op < k.OP_ENCODE or op == k.OP_LUT_1D
+    if decodes:
+        x = np.linspace(0, 1, _CURVE, dtype=np.float32)
+        lut = ocio.Lut1DTransform(_CURVE, False)
+    else:
+        x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
+        x = np.nan_to_num(x, nan=0.0, posinf=65504.0, neginf=-65504.0)
+        lut = ocio.Lut1DTransform(65536, True)
+    values = run(_part(program, at, at + 1), np.repeat(x[:, None], 3, axis=1))
+    lut.setData(np.ascontiguousarray(np.nan_to_num(values), np.float32).ravel())
+    group.appendTransform(lut)
+
+
+def _add_cube(group: Any, pack: Packer, program: Program, first: int, last: int) -> None:
+    """Add a LUT3D of several steps, in log on both sides where light comes in and goes out."""
+    import PyOpenColorIO as ocio
+
+    before = {op for op, _ in pack.rows[:first]}
+    in_code = pack.rows[first][0] in (k.OP_LUT_3D, k.OP_KEEP) and bool(
+        before & {_LOG_ENCODE, *_POWERS, *_TOED} or not before
+    )
+    axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
+    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    part = _part(program, first, last)
+    lut = ocio.Lut3DTransform(_CUBE)
+    lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
+    if in_code:
+        lut.setData(np.ascontiguousarray(run(part, grid)).ravel())
+        group.appendTransform(lut)
+        return
+    slope, offset = _shaper(_part(program, 0, first))
+
+    def light(code: NDArray[np.float32]) -> NDArray[np.float32]:
+        straight = slope / (np.log(2) * _BLACK)
+        at_zero = slope * np.log2(_BLACK) + offset
+        low = (code - at_zero) / straight
+        return np.where(code < at_zero, low, 2.0 ** ((code - offset) / slope) - _BLACK).astype(
+            np.float32
+        )
+
+    def code_of(lin: NDArray[np.float32]) -> NDArray[np.float32]:
+        straight = slope / (np.log(2) * _BLACK)
+        at_zero = slope * np.log2(_BLACK) + offset
+        log = slope * np.log2(np.maximum(lin, 0) + _BLACK) + offset
+        return np.where(lin < 0, straight * lin + at_zero, log).astype(np.float32)
+
+    def shaper() -> Any:
+        return ocio.LogCameraTransform(
+            [0.0] * 3, base=2.0, logSideSlope=[slope] * 3, logSideOffset=[offset] * 3,
+            linSideSlope=[1.0] * 3, linSideOffset=[_BLACK] * 3,
+        )  # fmt: skip
+
+    lut.setData(np.ascontiguousarray(code_of(run(part, light(grid)))).ravel())
+    group.appendTransform(shaper())
+    group.appendTransform(lut)
+    back = shaper()
+    back.setDirection(ocio.TRANSFORM_DIR_INVERSE)
+    group.appendTransform(back)
+
+
+def _shaper(before: Program) -> tuple[float, float]:
+    """Return slope and offset of a log that takes the light that can come to 0..1."""
+    corners = np.array([[r, g, b] for r in (0, 1) for g in (0, 1) for b in (0, 1)], np.float32)
+    top = float(max(1.0, run(before, corners).max()))
+    # Straight below zero: its lowest value is reached there, at the slope in zero.
+    low = np.log2(_BLACK) + _FLOOR / (np.log(2) * _BLACK)
+    slope = 1 / (np.log2(top + _BLACK) - low)
+    return float(slope), float(-slope * low)
