@@ -1,16 +1,38 @@
 """Speed as ratios, each pair measured in turns in one run: `name ratio=0.21 limit=0.25 ok`."""
 
+import os
 import statistics
+import subprocess
+import sys
+import tempfile
+import threading
 import time
+import tracemalloc
 from collections.abc import Callable
+from io import BytesIO
+from pathlib import Path
 
+import django
 import numpy as np
 import simplejpeg
 
-from syntonos.core.chain import PLAIN, Chain, Decode, Match, Output, compile_chain, run
-from syntonos.core.chain.engine import to_bytes
+from syntonos.core.chain import (
+    PLAIN,
+    Chain,
+    Decode,
+    Match,
+    Output,
+    apply_lut,
+    bake_lut,
+    compile_chain,
+    run,
+)
+from syntonos.core.chain.engine import Superseded, match_affine, to_bytes
+from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
+from syntonos.core.formats import Cube, write_cube
 from syntonos.core.scopes import count_scopes
-from tests.opencolorio import plain_chain
+from syntonos.server.api.errors import ConflictError
+from tests.opencolorio import cube_file, plain_chain
 
 ROUNDS = 15
 SLUG = "s-log3/s-gamut3.cine"
@@ -21,11 +43,11 @@ MATCH = Match(
 CHAIN = Chain(Decode(SLUG), PLAIN, match=MATCH)
 
 
-def ratio(ours: Callable[[], object], theirs: Callable[[], object]) -> float:
+def ratio(ours: Callable[[], object], theirs: Callable[[], object], rounds: int = ROUNDS) -> float:
     """Return the median of the ratios of pairs, after one warm-up of each."""
     ours(), theirs()
     found = []
-    for _ in range(ROUNDS):
+    for _ in range(rounds):
         times = []
         for work in (ours, theirs):
             start = time.perf_counter()
@@ -39,9 +61,19 @@ def report(name: str, value: float, limit: float) -> None:
     print(f"{name} ratio={value:.3f} limit={limit} {'ok' if value <= limit else 'short'}")
 
 
-def main() -> None:
-    rng = np.random.default_rng(1)
-    frame = rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
+def numpy_chain(code: np.ndarray) -> np.ndarray:
+    """The same chain as plain numpy would do it, in float32."""
+    curve, gamut = find_encoding(SLUG).curve, find_encoding(SLUG).gamut
+    a, b, c, d, e, f, _, cut = (np.float32(v) for v in curve.params)
+    lin = np.where(code >= cut, (np.exp2((code - d) / a) - c) / b, (code - f) / e)
+    mat, shift = match_affine(MATCH)
+    lin = lin @ gamut_matrix(gamut, AP1).T.astype(np.float32)
+    lin = lin @ mat.T.astype(np.float32) + shift.astype(np.float32)
+    lin = lin @ gamut_matrix(AP1, GAMUTS["bt709"]).T.astype(np.float32)
+    return np.clip(lin, 0, 1) ** np.float32(1 / 2.4)
+
+
+def bench_chain(frame: np.ndarray) -> None:
     program, cpu = compile_chain(CHAIN), plain_chain(SLUG, MATCH)
     out = np.empty_like(frame)
 
@@ -49,11 +81,13 @@ def main() -> None:
         np.copyto(out, frame)
         cpu.applyRGB(out)
 
-    chain = ratio(lambda: run(program, frame), theirs)
-    report("exact_chain_960x540_vs_opencolorio_lossless", chain, 0.5)
+    report("exact_chain_960x540_vs_opencolorio_lossless",
+           ratio(lambda: run(program, frame), theirs), 0.25)  # fmt: skip
+    report("two_threads_vs_one", ratio(lambda: run(program, frame, threads=2),
+                                       lambda: run(program, frame)), 1 / 1.6)  # fmt: skip
 
-    smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
-    picture = (smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32)
+
+def bench_drafts(picture: np.ndarray) -> None:
     tone = compile_chain(CHAIN.to(Output()))
     ready = to_bytes(run(tone, picture))
 
@@ -69,7 +103,118 @@ def main() -> None:
         run(tone, picture)
         jpeg(ready)
 
-    report("draft_with_scopes_and_jpeg_vs_chain_and_jpeg", ratio(draft, parts), 1.4)
+    report("draft_with_scopes_and_jpeg_vs_chain_and_jpeg", ratio(draft, parts), 1.3)
+    report("age_of_newest_of_60_drafts_a_second_vs_one_draft", newest_age(draft), 3.0)
+
+
+def newest_age(draft: Callable[[], None]) -> float:
+    """Ask for 60 drafts a second for three seconds; how old the newest picture is on arrival.
+
+    In times of one draft made alone: 1 is a draft that waits for nothing, 2 one that waits for the
+    one before it. The 95th percentile.
+    """
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
+    django.setup()
+    from syntonos.server.footage.pictures import DraftDesk
+
+    draft()
+    begin = time.perf_counter()
+    for _ in range(10):
+        draft()
+    alone = (time.perf_counter() - begin) / 10
+    desk, ages = DraftDesk(), []
+
+    def one(sequence: int, asked: float) -> None:
+        def work(is_superseded: Callable[[], bool]) -> bytes:
+            if is_superseded():
+                raise Superseded
+            draft()
+            return b""
+
+        try:
+            desk.make("bench", sequence, work)
+        except ConflictError:
+            return
+        ages.append(time.perf_counter() - asked)
+
+    threads = []
+    for sequence in range(180):
+        thread = threading.Thread(target=one, args=(sequence, time.perf_counter()))
+        thread.start()
+        threads.append(thread)
+        time.sleep(1 / 60)
+    for thread in threads:
+        thread.join()
+    return float(np.percentile(ages, 95) / alone)
+
+
+def bench_luts(rng: np.random.Generator, folder: Path) -> None:
+    table = bake_lut(CHAIN, 65)
+    path = folder / "bench.cube"
+    path.write_bytes(write_cube(Cube(table)))
+    cpu = cube_file(path)
+    uhd = rng.uniform(0, 1, (2160, 3840, 3)).astype(np.float32)
+    uhd = np.sort(uhd, axis=1)  # neighbours are alike, as in pictures
+    out = np.empty_like(uhd)
+
+    def theirs() -> None:
+        np.copyto(out, uhd)
+        cpu.applyRGB(out)
+
+    report("lut_65_over_3840x2160_vs_opencolorio",
+           ratio(lambda: apply_lut(uhd, table), theirs, rounds=5), 1.15)  # fmt: skip
+    axis = np.linspace(0, 1, 65, dtype=np.float32)
+    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    report("bake_65_vs_numpy", ratio(lambda: bake_lut(CHAIN, 65), lambda: numpy_chain(grid)),
+           1 / 8)  # fmt: skip
+    small = bake_lut(CHAIN, 33)
+    rows = small.transpose(2, 1, 0, 3).reshape(-1, 3)
+    report("cube_33_written_vs_numpy_savetxt",
+           ratio(lambda: write_cube(Cube(small)),
+                 lambda: np.savetxt(BytesIO(), rows, fmt="%.7f"), rounds=5), 0.1)  # fmt: skip
+    program = compile_chain(CHAIN)
+    tracemalloc.start()
+    run(program, uhd, threads=2)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    # The frame itself lay there before.
+    report("memory_of_a_uhd_frame_in_frames_of_float32", 1 + peak / uhd.nbytes, 3.0)
+
+
+FIRST = """
+import os, time
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
+import django
+django.setup()
+import numpy as np
+from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
+from syntonos.core.scopes import count_scopes
+from syntonos.server.footage.pictures import jpeg, warm_up
+warm_up()
+frame = np.random.default_rng(0).uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
+times = []
+for _ in range(10):
+    start = time.perf_counter()
+    disp = run(compile_chain(Chain(Decode("logc4/awg4"), Output())), frame)
+    jpeg(disp)
+    count_scopes(disp)
+    times.append(time.perf_counter() - start)
+print(times[0] / times[-1])
+"""
+
+
+def main() -> None:
+    rng = np.random.default_rng(1)
+    bench_chain(rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32))
+    smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
+    bench_drafts((smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32))
+    with tempfile.TemporaryDirectory() as folder:
+        bench_luts(rng, Path(folder))
+        env = {**os.environ, "SYNTONOS_DATA": folder}
+        first = subprocess.run(
+            [sys.executable, "-c", FIRST], env=env, capture_output=True, text=True, check=True
+        )
+    report("first_picture_after_start_vs_tenth", float(first.stdout), 2.0)
 
 
 if __name__ == "__main__":

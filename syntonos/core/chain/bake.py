@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from typing import Final, Literal, TypeVar
 
 import numpy as np
@@ -67,6 +68,14 @@ class LutLevels:
 STORED: Final = LutLevels()
 
 
+@cache
+def _grid(size: int) -> NDArray[np.float32]:
+    axis = np.linspace(0, 1, size, dtype=np.float32)
+    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    grid.setflags(write=False)
+    return grid
+
+
 def bake_lut(
     chain: Chain, size: int, *, threads: int = 1, levels: LutLevels = STORED
 ) -> NDArray[np.float32]:
@@ -104,7 +113,6 @@ def bake_lut(
             hint="Take a CLF away: it brings its own shaper. Or give the clip a log encoding.",
             code="lut.linear",
         )
-    axis = np.linspace(0, 1, size, dtype=np.float32)
-    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    grid = _grid(size)
     result = run(compile_chain(chain), levels.to_stored(grid), threads=threads)
     return levels.result(result, chain)
