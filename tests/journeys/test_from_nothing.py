@@ -49,7 +49,10 @@ def test_a_production_is_begun_and_a_clip_brought_in(empty):
         # The first camera becomes the reference; a second of the same letter cannot be chosen.
         page.get_by_role("button", name="Add a camera").click()
         _fill(page, "Name", "Alder")
-        page.get_by_role("dialog").get_by_label("Encoding").select_option("logc3-ei800/awg3")
+        search = page.get_by_role("combobox", name="Encoding")
+        search.fill("wide gamut 3 ei 800")
+        search.press("Enter")
+        expect(page.get_by_role("dialog").get_by_text("LogC3 EI 800").first).to_be_visible()
         page.get_by_role("button", name="Add", exact=True).click()
         expect(page.get_by_text("Alder reference")).to_be_visible()
         page.get_by_role("button", name="Add a light").click()
@@ -84,7 +87,7 @@ def test_a_production_is_begun_and_a_clip_brought_in(empty):
         # A changed display changes the picture's key, and so the picture.
         before = picture.get_attribute("src")
         page.get_by_role("button", name="Production").click()
-        page.get_by_role("dialog").get_by_label("Display").select_option("rec709-plain")
+        page.get_by_role("dialog").get_by_label("Rendering").select_option("plain")
         page.get_by_role("button", name="Save").click()
         expect(picture).not_to_have_attribute("src", before)
 

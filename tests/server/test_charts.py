@@ -108,6 +108,14 @@ def test_a_bracket_is_read_as_one_and_speaks_in_the_encoding_check(api, place, r
     assert api("get", f"{path}/encoding-check")["verdict"] == "agrees"
     fit = api("post", matches(place), {}, status=201)
     assert fit["expected"] < 1.5
+    # A curve from that bracket is kept as an encoding; taking it is another step.
+    found = api("post", f"{path}/curve", status=201)
+    assert found["error"] < 0.05
+    assert found["stops"] == pytest.approx([2, -2], abs=0.15)
+    assert angle(api, place)["angle"]["chain"]["stages"][0]["encoding"] == "s-log3/s-gamut3.cine"
+    api("patch", f"/cameras/{place.cameras['B'].pk}", {"encoding": found["slug"]})
+    assert angle(api, place)["match"]["slope"] == pytest.approx(1, abs=0.04)
+    assert angle(api, place)["match"]["expected"] < fit["expected"] + 0.5
     # Taken for another encoding, the readings of before are no longer parts of a bracket.
     api("patch", f"/cameras/{place.cameras['B'].pk}", {"encoding": "v-log/v-gamut"})
     left = angle(api, place)["angle"]["clip_readings"]

@@ -31,6 +31,7 @@ from syntonos.server.matching.schemas import (
     EncodingCheckOut,
     FindIn,
     FitIn,
+    FittedCurveOut,
     FoundOut,
     LayoutIn,
     LayoutOut,
@@ -265,6 +266,15 @@ def candidate_picture(
     response = HttpResponse(jpeg(disp), content_type="image/jpeg")
     response["Cache-Control"] = "private, max-age=60"
     return response
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/curve", response={201: FittedCurveOut},
+             operation_id="fitCurve")  # fmt: skip
+def fit_curve(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    """Fit a curve to the camera's bracket and keep it as an encoding; nothing else changes."""
+    found, row = services.fit_own_curve(*_place(light_id, camera_id))
+    plain = {n: getattr(found, n) for n in ("error", "low", "high", "stops")}
+    return Status(201, {"slug": row.slug, "name": row.name, **plain})
 
 
 @router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")

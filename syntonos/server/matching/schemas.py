@@ -26,6 +26,15 @@ class LayoutOut(Schema):
     has_values: bool
 
 
+class FittedCurveOut(Schema):
+    slug: str
+    name: str
+    error: float  # stops
+    low: float  # stored codes between which the bracket speaks
+    high: float
+    stops: list[float]
+
+
 class LayoutIn(Schema):
     name: str = Field(min_length=1, max_length=120)
     text: str = Field(max_length=200_000)

@@ -13,7 +13,7 @@ from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_ch
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.colorimetry import delta_e_2000
-from syntonos.core.encodings import find_encoding
+from syntonos.core.encodings import GAMUTS, find_encoding
 from syntonos.core.errors import FitError
 from syntonos.core.formats.patch_table import read_patch_table
 from syntonos.core.matching import (
@@ -25,6 +25,7 @@ from syntonos.core.matching import (
     reading_from_json,
     reading_to_json,
 )
+from syntonos.core.matching.curve_fit import FittedCurve, fit_curve
 from syntonos.core.matching.encoding_check import EncodingCheck, as_encoded, check_encoding
 from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
@@ -37,7 +38,8 @@ from syntonos.server.matching import selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import bracket_of
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.productions.models import Camera, Light, OwnEncoding
+from syntonos.server.productions.services import keep_own_encoding
 
 _PREVIEW_WIDTH = 480
 
@@ -317,3 +319,20 @@ def restore(old: Match, *, base_number: int) -> Match:
         evidence=old.evidence, restored_from=old,
     )  # fmt: skip
     return append(again, base_number)
+
+
+def fit_own_curve(light: Light, camera: Camera) -> tuple[FittedCurve, OwnEncoding]:
+    """Fit a curve to a camera's bracket in a light, and keep it as an encoding of its own.
+
+    The camera's encoding is not changed by it.
+    """
+    base, own = both_readings(light, camera)
+    gamut = find_encoding(camera.encoding).gamut.slug
+    found = fit_curve(
+        reading_from_json(base.data), reading_from_json(_first_of(own).data), bracket_of(own),
+        name=f"{camera.name}, from a bracket", gamut=gamut if gamut in GAMUTS else "bt709",
+    )  # fmt: skip
+    row = keep_own_encoding(
+        camera.production, found.definition.to_json(), f"bracket of {camera} in {light.name}"
+    )
+    return found, row

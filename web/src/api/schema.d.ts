@@ -273,6 +273,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fit Curve
+         * @description Fit a curve to the camera's bracket and keep it as an encoding; nothing else changes.
+         */
+        post: operations["fitCurve"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/encoding-check": {
         parameters: {
             query?: never;
@@ -1389,6 +1409,21 @@ export interface components {
             /** Weights */
             weights?: components["schemas"]["WeightIn"][];
         };
+        /** FittedCurveOut */
+        FittedCurveOut: {
+            /** Error */
+            error: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
+            /** Stops */
+            stops: number[];
+        };
         /** FolderOut */
         FolderOut: {
             /** Folder */
@@ -2413,6 +2448,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AngleOut"];
+                };
+            };
+        };
+    };
+    fitCurve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FittedCurveOut"];
                 };
             };
         };

@@ -1,5 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
-import type { Angle, Schemas } from "@/api/client";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type Angle, api, type Schemas, unwrap } from "@/api/client";
 import { encodingCheckQuery } from "@/api/queries";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
@@ -21,6 +21,7 @@ export function EncodingCheck({ angle, onClose }: { angle: Angle; onClose: () =>
           <Result check={check.data} letter={angle.angle.letter} />
         </>
       )}
+      {(angle.angle.reading?.notes.bracket.length ?? 0) > 0 && <OwnCurve angle={angle} />}
     </Dialog>
   );
 }
@@ -125,4 +126,57 @@ function odds(log: number): string {
   if (log > -0.7) return "likeliest";
   if (log > -5) return `1 to ${Math.round(Math.exp(-log))}`;
   return log > -12 ? "hardly" : "no";
+}
+
+/** A curve that no list has, from the camera's own bracket; taking it is a step of its own. */
+function OwnCurve({ angle }: { angle: Angle }) {
+  const client = useQueryClient();
+  const { camera_id, letter } = angle.angle;
+  const place = { params: { path: { light_id: angle.light_id, camera_id } } };
+  const fit = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/lights/{light_id}/cameras/{camera_id}/curve", place)),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["encodings"] }),
+  });
+  const take = useMutation({
+    mutationFn: (encoding: string) =>
+      unwrap(
+        api.PATCH("/api/cameras/{camera_id}", {
+          params: { path: { camera_id } },
+          body: { encoding, levels: "full" },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  const found = fit.data;
+  return (
+    <section className="rule mt-3 border-t pt-3" aria-label="A curve from the bracket">
+      <div className="flex items-center gap-3">
+        <button
+          type="button"
+          className="btn btn-xs"
+          disabled={fit.isPending}
+          onClick={() => fit.mutate()}
+        >
+          {fit.isPending ? "Fitting…" : "Fit a curve from the bracket"}
+        </button>
+        <span className="faint">For a camera that no list has; its gamut stays as stated.</span>
+      </div>
+      {found && (
+        <p className="mt-2">
+          Kept as <b>{found.name}</b>: the bracket agrees with it to {found.error.toFixed(2)} stop,
+          between codes {found.low.toFixed(2)} and {found.high.toFixed(2)}; beyond them it goes
+          straight on.{" "}
+          <button
+            type="button"
+            className="btn btn-xs"
+            disabled={take.isPending}
+            onClick={() => take.mutate(found.slug)}
+          >
+            {letter} is encoded so
+          </button>
+        </p>
+      )}
+      {(fit.isError || take.isError) && <Problem error={fit.error ?? take.error} />}
+    </section>
+  );
 }
