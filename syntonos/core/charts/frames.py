@@ -1,4 +1,4 @@
-"""The best frames of a clip: still, sharp, and with nothing passing over the chart."""
+"""The best frames of a clip: still, sharp, unclipped, and with nothing passing over the chart."""
 
 from __future__ import annotations
 
@@ -21,7 +21,8 @@ _STILL = 0.03  # of the pitch: a chart that moves less stands still
 _SHARP = 0.6  # of the sharpest frame's contrast at the edges
 _FOLLOWED = 0.5  # agreement with the template below which a chart is not followed
 _PASSED = 0.02  # stored code: a patch that differs more from its usual level is disturbed
-MOTION, SOFT, DISTURBED = "moved", "soft", "disturbed"
+_AT_TOP = 0.01  # stored code: a patch so near to the frame's highest value may be clipped
+MOTION, SOFT, DISTURBED, CLIPPED = "moved", "soft", "disturbed", "clipped"
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,15 +99,21 @@ def propose_frames(
     moved = np.hypot(*np.moveaxis(quads - middle, -1, 0)).max(axis=1)
     still = moved <= max(0.25, _STILL * pitch)
     sharpness = np.array(sharp) / max(max(sharp), 1e-9)
-    usual = np.nanmedian(np.array(levels)[still], axis=0)
+    # Patches that lie at the frame's own ceiling; a white patch alone may.
+    tops = np.array([np.nanpercentile(frame, 99.99) for frame in frames])
+    at_top = (np.array(levels) >= tops[:, None, None] - _AT_TOP).any(axis=2).sum(axis=1)
+    clipped = at_top > at_top[still].min() + 1
+    usual = np.nanmedian(np.array(levels)[still & ~clipped], axis=0)
     off = np.nan_to_num(np.abs(np.array(levels) - usual)).max(axis=(1, 2))
     # Noise alone moves a patch's median a little, from frame to frame.
-    limit = max(_PASSED, 4 * float(np.median(off[still])))
+    limit = max(_PASSED, 4 * float(np.median(off[still & ~clipped])))
     notes = []
     for i in range(len(frames)):
         reason = None
         if not still[i]:
             reason = MOTION
+        elif clipped[i]:
+            reason = CLIPPED
         elif off[i] > limit:
             reason = DISTURBED
         elif sharpness[i] < _SHARP:

@@ -42,7 +42,9 @@ _MOST_FRAMES = 12
 
 
 def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
-    chosen = list(frames) if frames else list(range(min(clip.frame_count, _MOST_FRAMES)))
+    # From all over the clip where it is longer than what is looked at.
+    spread = np.linspace(0, clip.frame_count - 1, min(clip.frame_count, _MOST_FRAMES))
+    chosen = list(frames) if frames else [int(i) for i in np.round(spread)]
     if not chosen or min(chosen) < 0 or max(chosen) >= clip.frame_count:
         raise ChartError(
             f"{clip.name} has {clip.frame_count} frames.", hint="Choose frames of the clip.",

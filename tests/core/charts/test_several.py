@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from syntonos.core.charts.bracket import merge_readings
-from syntonos.core.charts.frames import DISTURBED, MOTION, SOFT, propose_frames
+from syntonos.core.charts.frames import CLIPPED, DISTURBED, MOTION, SOFT, propose_frames
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError
 from syntonos.core.matching.encoding_check import as_encoded
@@ -94,6 +94,17 @@ def test_corners_placed_in_a_frame_that_is_left_out_are_carried_along():
     np.testing.assert_allclose(found.given, there + 0.5, atol=0.4)
     # Placed where it rests already, they stay exactly as they were placed.
     np.testing.assert_array_equal(propose_frames(frames, there + 0.5).given, there + 0.5)
+
+
+def test_frames_that_clip_give_way_to_those_that_do_not():
+    """An iris that closes: most frames are over, and the few that are not are the better ones."""
+    frames = [
+        shoot(camera_b(bits=10, stops=s, clip=1.0), frames=1, seed=k).frames[0]
+        for k, s in enumerate((2.2, 2.2, 2.2, 2.2, 0.0, 0.0))
+    ]
+    found = propose_frames(frames, shoot(camera_b()).corners)
+    assert found.frames == (4, 5)
+    assert {n.reason for n in found.notes[:4]} == {CLIPPED}
 
 
 def test_where_no_chart_is_seen_all_frames_count():
