@@ -7,8 +7,6 @@ has three integers. The depth of the output is that of the smallest usual scale 
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -68,7 +66,7 @@ def read_3dl(data: bytes) -> LutTable:
     rows: list[list[int]] = []
     for number, raw in enumerate(text.splitlines(), 1):
         line = raw.split("#")[0].strip()
-        if not line or re.match(r"[A-Za-z]", line):
+        if not line or line[0].isalpha():
             if line and line.split()[0] not in ("3DMESH", "Mesh", "LUT8", "gamma"):
                 raise _fail(number, f"{line.split()[0]!r} is not known here.")
             continue

@@ -17,6 +17,7 @@ from syntonos.server.matching import readings
 from syntonos.server.matching import services as matching
 from syntonos.server.productions.models import Production
 from syntonos.server.productions.services import (
+    change_production,
     create_camera,
     create_light,
     create_production,
@@ -32,6 +33,8 @@ def ensure_demo() -> bool:
         return False
     with transaction.atomic():
         production = create_production(name=NAME)
+        hdr = {"name": "Rec.2100 PQ", "stage": {"kind": "output", "display": "rec2100-pq-1000"}}
+        change_production(production, {"outputs": [*production.outputs, hdr]})
         lights = [
             create_light(production, {"name": row.name, "conditions": row.conditions})
             for row in LIGHTS

@@ -94,7 +94,7 @@ function ViewSwitch({
   return (
     <>
       <select
-        className="select select-sm w-26"
+        className="select select-sm w-34"
         aria-label="Output that is looked at"
         title="The output that is looked at; the production's stays"
         value={place.output}
@@ -236,7 +236,9 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       letters={
         compared
           ? [`match ${angle.match?.number ?? "–"}`, `match ${compared.number}`]
-          : [angle.reference.letter, angle.angle.letter]
+          : tried && beside
+            ? ["stated", "tried"]
+            : [angle.reference.letter, angle.angle.letter]
       }
       stacked={wipe}
     />
@@ -262,6 +264,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           held={held}
           compared={compared?.number ?? null}
           tried={tried ? `tried as ${tried.encoding}, ${tried.levels}` : null}
+          beside={tried !== null && beside}
           onPlace={bench.set}
         />
         {wipe && place.scopes && (

@@ -271,7 +271,6 @@ export function LookPanel({
           >
             As kept
           </button>
-          <span className="faint text-2xs">{stage ? "not kept" : ""}</span>
         </div>
         {error && <Problem error={error} />}
       </div>

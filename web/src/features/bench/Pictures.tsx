@@ -17,6 +17,7 @@ export function Pictures({
   held,
   compared = null,
   tried = null,
+  beside = false,
   onPlace,
 }: {
   angle: Angle;
@@ -29,19 +30,24 @@ export function Pictures({
   compared?: number | null;
   /** The encoding that is tried on the right. */
   tried?: string | null;
+  /** Whether the left shows the angle as it is stated, instead of the reference. */
+  beside?: boolean;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = drafts;
   const inForce = angle.match ? `match ${angle.match.number}` : "as shot";
   const matched = compared !== null ? `match ${compared}` : own?.matched ? inForce : "as shot";
   const labels: Two<string> = [
-    `${reference?.clip ?? clips[0]?.name ?? "no clip"}${compared !== null ? `, ${inForce}, in force` : ""}`,
+    `${reference?.clip ?? clips[0]?.name ?? "no clip"}${
+      compared !== null ? `, ${inForce}, in force` : beside ? ", as stated" : ""
+    }${reference ? shares(reference) : ""}`,
     held
       ? "the reference, held (R)"
       : own
         ? `${own.clip}, ${tried ?? matched}${shares(own)}`
         : (clips[1]?.name ?? "no clip"),
   ];
+  const ownBoth = compared !== null || beside;
   const surround = `surround-${place.surround}`;
   const slider = (i: 0 | 1) => (
     <FrameSlider
@@ -56,7 +62,7 @@ export function Pictures({
       <div className="grid min-h-0 flex-1 grid-cols-2">
         {([0, 1] as const).map((i) => {
           const draft = i === 1 && !held ? own : reference;
-          const isReference = compared === null && (i === 0 || held);
+          const isReference = !ownBoth && (i === 0 || held);
           const side = isReference ? angle.reference : angle.angle;
           return (
             <div key={i} className={`rule flex min-h-0 flex-col ${i === 1 ? "border-l" : ""}`}>
@@ -88,8 +94,8 @@ export function Pictures({
           )}
         </Framed>
         <Label
-          letter={(compared === null ? angle.reference : angle.angle).letter}
-          reference={compared === null}
+          letter={(ownBoth ? angle.angle : angle.reference).letter}
+          reference={!ownBoth}
           text={labels[0]}
         />
         <Label letter={held ? angle.reference.letter : angle.angle.letter} text={labels[1]} end />

@@ -166,13 +166,13 @@ function Luts({
         </Empty>
       ) : (
         <form
-          className="rule flex items-end gap-5 border-y py-3"
+          className="rule flex flex-wrap items-end gap-5 border-y py-3"
           onSubmit={(event) => {
             event.preventDefault();
             make.mutate();
           }}
         >
-          <fieldset className="flex min-w-0 flex-1 flex-col gap-1">
+          <fieldset className="flex basis-full flex-col gap-1">
             {targets
               .filter(([key]) => !(isReference && key === "reference"))
               .map(([key, text, note]) => (
@@ -191,7 +191,7 @@ function Luts({
                 </label>
               ))}
           </fieldset>
-          <label className="ml-auto">
+          <label>
             <span className="faint mb-1 block">file</span>
             <select
               className="select select-sm w-32"
