@@ -7,7 +7,9 @@ kept as a definition of ours: light at 4096 codes, and primaries. What is not a 
 
 from __future__ import annotations
 
+import shutil
 import tempfile
+import weakref
 import zipfile
 from dataclasses import dataclass
 from io import BytesIO
@@ -27,6 +29,13 @@ _MATRIX_ERROR, _CURVE_ERROR = 2e-3, 2e-3
 AP0 = "ACES2065-1"
 
 
+@dataclass(frozen=True, slots=True, weakref_slot=True)
+class Config:
+    """An open config; an archive's files lie in a folder as long as somebody holds it."""
+
+    ocio: Any
+
+
 @dataclass(frozen=True, slots=True)
 class ConfigSpace:
     """A colour space of a config."""
@@ -43,7 +52,13 @@ def builtin_configs() -> list[str]:
     return [row[0] for row in ocio.BuiltinConfigRegistry().getBuiltinConfigs()]
 
 
-def open_config(name: str, data: bytes | None = None) -> Any:
+def _errors() -> tuple[type[Exception], ...]:
+    import PyOpenColorIO as ocio
+
+    return (ocio.Exception, ocio.ExceptionMissingFile)
+
+
+def open_config(name: str, data: bytes | None = None) -> Config:
     """Open a built-in config by name, or an .ocio or .ocioz file from its bytes.
 
     Raises
@@ -53,9 +68,10 @@ def open_config(name: str, data: bytes | None = None) -> Any:
     """
     import PyOpenColorIO as ocio
 
+    bad: tuple[type[Exception], ...] = (*_errors(), UnicodeDecodeError, zipfile.BadZipFile)
     try:
         if data is None:
-            return ocio.Config.CreateFromBuiltinConfig(name)
+            return Config(ocio.Config.CreateFromBuiltinConfig(name))
         if len(data) > _MOST_BYTES:
             raise EncodingError(
                 f"{name} has {len(data) / 2**20:.0f} MiB.",
@@ -65,16 +81,16 @@ def open_config(name: str, data: bytes | None = None) -> Any:
             return _from_archive(name, data)
         config = ocio.Config.CreateFromStream(data.decode("utf-8"))
         config.validate()
-    except (ocio.Exception, UnicodeDecodeError, zipfile.BadZipFile) as error:
+    except bad as error:
         words = str(error).splitlines()[0]
         raise EncodingError(
             f"{name} cannot be used: {words}", code="config.invalid",
             hint="Check the config where it was made; files that it names belong in an .ocioz.",
         ) from None  # fmt: skip
-    return config
+    return Config(config)
 
 
-def _from_archive(name: str, data: bytes) -> Any:
+def _from_archive(name: str, data: bytes) -> Config:
     import PyOpenColorIO as ocio
 
     with zipfile.ZipFile(BytesIO(data)) as archive:
@@ -84,30 +100,33 @@ def _from_archive(name: str, data: bytes) -> Any:
                 f"{name} unpacks to {size / 2**20:.0f} MiB.",
                 hint="Configs up to 256 MiB are taken.", code="config.invalid",
             )  # fmt: skip
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "config.ocioz"
+    folder = Path(tempfile.mkdtemp(prefix="syntonos-config-"))
+    try:
+        path = folder / "config.ocioz"
         path.write_bytes(data)
         config = ocio.Config.CreateFromFile(str(path))
         config.validate()
-        # What it names is read before the folder is gone.
-        for space in config.getColorSpaceNames():
-            config.getColorSpace(space)
-    return config
+    except Exception:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise
+    opened = Config(config)
+    weakref.finalize(opened, shutil.rmtree, folder, ignore_errors=True)
+    return opened
 
 
-def spaces_of(config: Any) -> list[ConfigSpace]:
+def spaces_of(config: Config) -> list[ConfigSpace]:
     """Return the config's colour spaces in its own order."""
     import PyOpenColorIO as ocio
 
     out = []
-    for name in config.getColorSpaceNames():
-        space = config.getColorSpace(name)
+    for name in config.ocio.getColorSpaceNames():
+        space = config.ocio.getColorSpace(name)
         scene = space.getReferenceSpaceType() == ocio.REFERENCE_SPACE_SCENE
         out.append(ConfigSpace(name, space.getFamily() or "", scene and not space.isData()))
     return out
 
 
-def take_space(config: Any, name: str) -> Definition:
+def take_space(opened: Config, name: str) -> Definition:
     """Measure a colour space of a config as a curve and primaries.
 
     Raises
@@ -118,6 +137,7 @@ def take_space(config: Any, name: str) -> Definition:
     """
     import PyOpenColorIO as ocio
 
+    config = opened.ocio
     try:
         if config.getColorSpace(name) is None:
             raise EncodingError(f"The config has no colour space {name!r}.",
@@ -131,7 +151,7 @@ def take_space(config: Any, name: str) -> Definition:
         processor = config.getProcessor(name, interchange.getName()).getOptimizedCPUProcessor(
             ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
         )
-    except ocio.Exception as error:
+    except _errors() as error:
         raise EncodingError(
             f"{name} cannot be used: {str(error).splitlines()[0]}", code="config.invalid",
             hint="A file that the config names may be missing: bring it in as an .ocioz.",
@@ -147,6 +167,8 @@ def take_space(config: Any, name: str) -> Definition:
     lin = grey @ np.array([0.25, 0.5, 0.25])  # a neutral has one value in AP0
     if np.abs(grey - lin[:, None]).max() > _CURVE_ERROR * max(1.0, float(np.abs(lin).max())):
         raise _not_a_camera(name, "greys do not stay grey")
+    if (np.diff(lin) <= 0).any():
+        raise _not_a_camera(name, "its curve does not rise")
     # Linear light of a code in one channel alone shows that channel's primary.
     high, low = 0.6, 0.3
     a, b = np.interp([high, low], codes, lin)
@@ -162,8 +184,6 @@ def take_space(config: Any, name: str) -> Definition:
     off = np.abs(through(test) - want).max(axis=1) / np.abs(want).max(axis=1)
     if off.max() > _MATRIX_ERROR:
         raise _not_a_camera(name, "it is no matrix after its curve")
-    if (np.diff(lin) <= 0).any():
-        raise _not_a_camera(name, "its curve does not rise")
     xyz = GAMUTS["ap0"].to_xyz @ matrix
     # Under D65, as cameras' documents give them; the way back is CAT02 again.
     to_d65 = adaptation_matrix(ACES_WHITE, (0.3127, 0.3290), method="cat02")
