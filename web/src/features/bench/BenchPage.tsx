@@ -243,6 +243,60 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       stacked={wipe}
     />
   );
+  const panels = (
+    <section className="flex min-w-0 flex-1 flex-col">
+      <div className="join shrink-0 px-3 pt-2" role="tablist">
+        {PANELS.map((panel) => (
+          <button
+            key={panel}
+            type="button"
+            role="tab"
+            aria-selected={place.panel === panel}
+            className={`btn btn-xs join-item capitalize ${place.panel === panel ? "btn-primary" : ""}`}
+            onClick={() => {
+              bench.set({ panel });
+              setTried(null);
+            }}
+          >
+            {panel}
+          </button>
+        ))}
+      </div>
+      <div className="min-h-0 max-w-4xl flex-1 overflow-y-auto p-3">
+        {place.panel === "match" && (
+          <Revisions angle={angle} compared={compared} onCompare={setCompared} />
+        )}
+        {place.panel === "balance" && over.data && (
+          <BalancePanel
+            light={{ id: angle.light_id, name: angle.light_name }}
+            over={over.data}
+            dials={dials}
+            onDials={setDials}
+          />
+        )}
+        {place.panel === "look" && over.data && (
+          <LookPanel
+            production={angle.production_id}
+            light={{ id: angle.light_id, name: angle.light_name }}
+            reference={referenceOf(angle)}
+            over={over.data}
+            stage={look}
+            clips={own.draft?.lutClips ?? []}
+            onStage={setLook}
+          />
+        )}
+        {place.panel === "encoding" && (
+          <Candidates
+            angle={angle}
+            tried={tried}
+            beside={beside}
+            onTry={setTried}
+            onBeside={setBeside}
+          />
+        )}
+      </div>
+    </section>
+  );
   return (
     <main className="flex min-h-0 flex-1 flex-col">
       {error ? (
@@ -296,58 +350,13 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       {!wipe && place.scopes && (
         <div className="flex h-[272px] shrink-0">
           {scopes}
-          <section className="flex min-w-0 flex-1 flex-col">
-            <div className="join shrink-0 px-3 pt-2" role="tablist">
-              {PANELS.map((panel) => (
-                <button
-                  key={panel}
-                  type="button"
-                  role="tab"
-                  aria-selected={place.panel === panel}
-                  className={`btn btn-xs join-item capitalize ${place.panel === panel ? "btn-primary" : ""}`}
-                  onClick={() => {
-                    bench.set({ panel });
-                    setTried(null);
-                  }}
-                >
-                  {panel}
-                </button>
-              ))}
-            </div>
-            <div className="min-h-0 flex-1 overflow-y-auto p-3">
-              {place.panel === "match" && (
-                <Revisions angle={angle} compared={compared} onCompare={setCompared} />
-              )}
-              {place.panel === "balance" && over.data && (
-                <BalancePanel
-                  light={{ id: angle.light_id, name: angle.light_name }}
-                  over={over.data}
-                  dials={dials}
-                  onDials={setDials}
-                />
-              )}
-              {place.panel === "look" && over.data && (
-                <LookPanel
-                  production={angle.production_id}
-                  light={{ id: angle.light_id, name: angle.light_name }}
-                  reference={referenceOf(angle)}
-                  over={over.data}
-                  stage={look}
-                  clips={own.draft?.lutClips ?? []}
-                  onStage={setLook}
-                />
-              )}
-              {place.panel === "encoding" && (
-                <Candidates
-                  angle={angle}
-                  tried={tried}
-                  beside={beside}
-                  onTry={setTried}
-                  onBeside={setBeside}
-                />
-              )}
-            </div>
-          </section>
+          {panels}
+        </div>
+      )}
+      {wipe && (
+        // The picture comes first in a wipe: what is not in use is a row of names.
+        <div className={`flex shrink-0 ${place.panel === "match" ? "h-9" : "h-[232px]"}`}>
+          {panels}
         </div>
       )}
     </main>

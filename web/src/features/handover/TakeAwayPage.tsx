@@ -201,7 +201,7 @@ function Luts({
             >
               <option value="cube">.cube</option>
               <option value="3dl">.3dl, 12 bit</option>
-              <option value="clf">CLF, exact</option>
+              <option value="clf">CLF</option>
             </select>
           </label>
           {(["in", "out"] as const).map((side, i) => (
