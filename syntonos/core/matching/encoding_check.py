@@ -45,6 +45,7 @@ _BRACKET_SD = 0.05  # stops: shutter and aperture are not exact
 _APART: Final = 5.0  # log odds beyond which a candidate is told to be unlikely
 _MOST_COSTED = 6
 _MOST_STOPS = 9.0
+_FAR_BEND: Final = 0.1  # stops: what was recorded was never so far behind the straightest
 _FAR = -300.0  # log evidence of what is not looked at
 
 
@@ -178,7 +179,7 @@ def check_encoding(
         is_stated = (reading.encoding, reading.levels) == (stated.slug, angle.levels)
         score = -0.5 * min((bend / _BEND_SD) ** 2, 60)
         # A ramp that is bent beyond all others needs no closer look.
-        far = bend > straightest + 0.2 and not is_stated
+        far = bend > straightest + _FAR_BEND and not is_stated
         score += _TRUST * (_FAR if far else evidence_of(reference, reading))
         encoding = find_encoding(reading.encoding)
         score -= _bracket_misfit(encoding, reading.levels, angle, bracket)
@@ -187,19 +188,27 @@ def check_encoding(
     ranked = sorted((replace(c, log_odds=score - best) for score, c in found),
                     key=lambda c: -c.log_odds)  # fmt: skip
     own = next(c for c in ranked if (c.encoding, c.levels) == (stated.slug, angle.levels))
-    alike = [c for c in ranked if c.log_odds > -_APART]
+    # What is judged is curve and levels; a gamut taken for another is what a match corrects.
+    best_of: dict[tuple[str, str], float] = {}
+    for c in ranked:
+        best_of.setdefault(_curve_of(c), c.log_odds)
+    alike = [c for c in ranked if best_of[_curve_of(c)] > -_APART]
     as_stated = fit_match(reference, angle)
     costed = _with_costs(reference, angle, as_stated, alike[:_MOST_COSTED])
     known = {(c.encoding, c.levels): c for c in costed}
     ranked = [known.get((c.encoding, c.levels), c) for c in ranked]
     own = known.get((own.encoding, own.levels), own)
     verdict: Literal["agrees", "doubtful", "cannot tell"] = "agrees"
-    if own.log_odds <= -_APART:
+    if best_of[_curve_of(own)] <= -_APART:
         verdict = "doubtful"
     elif any((c.cost or 0) > 1.0 or abs(c.cost_dark or 0) > 0.25 for c in costed):
         verdict = "cannot tell"
     causes = _causes(own, ranked, as_stated) if verdict == "doubtful" else ()
     return EncodingCheck(verdict, own, tuple(costed), tuple(ranked), causes)
+
+
+def _curve_of(candidate: Candidate) -> tuple[str, str]:
+    return find_encoding(candidate.encoding).curve.slug, candidate.levels
 
 
 def _with_costs(
