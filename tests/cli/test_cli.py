@@ -1,11 +1,21 @@
 import json
+import re
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from syntonos.cli.main import main
-from syntonos.core.chain import PLAIN, compile_chain, read_chain, run
+from syntonos.core.chain import (
+    PLAIN,
+    Chain,
+    Decode,
+    Output,
+    chain_to_json,
+    compile_chain,
+    read_chain,
+    run,
+)
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
@@ -253,3 +263,32 @@ def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
         assert "Traceback" not in said
     assert not out.exists()
     assert not [p for p in tmp_path.iterdir() if p.name.startswith(".")]
+
+
+def test_luts_of_every_kind_and_levels_are_baked_and_read_back(media, tmp_path, capsys):
+    document = chain_to_json(Chain(Decode("v-log/v-gamut", "legal"), Output()))
+    chain = tmp_path / "c.json"
+    chain.write_text(json.dumps(document))
+    image = files(media, "Cedar", "02")[0]
+    for name, more in (
+        ("a.cube", ()), ("a.3dl", ()), ("a.clf", ()),
+        ("e.cube", ("--lut-in", "expanded", "--lut-out", "expanded")),
+    ):  # fmt: skip
+        lut = tmp_path / name
+        bake = ["bake", str(chain), "--size", "33", "--out", str(lut), *more]
+        assert main(bake) == 0
+        capsys.readouterr()
+        assert main(["readback", str(lut), "--chain", str(chain), "--image", image, *more]) == 0
+        picture = next(line for line in capsys.readouterr().out.splitlines() if "picture" in line)
+        assert float(re.search(r"mean ([\d.]+)", picture)[1]) < 0.3, (name, picture)
+    wrong = tmp_path / "w.txt"
+    assert main(["bake", str(chain), "--size", "33", "--out", str(wrong)]) == 2
+    assert not wrong.exists()
+    clf = ["bake", str(chain), "--size", "33", "--out", str(tmp_path / "b.clf"), "--lut-in",
+           "expanded"]  # fmt: skip
+    assert main(clf) == 2
+    assert "A CLF says itself" in capsys.readouterr().err
+    linear = chain_to_json(Chain(Decode("linear/ap1"), Output()))
+    chain.write_text(json.dumps(linear))
+    assert main(["bake", str(chain), "--size", "33", "--out", str(tmp_path / "l.cube")]) == 2
+    assert "brings its own shaper" in capsys.readouterr().err

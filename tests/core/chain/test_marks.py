@@ -1,0 +1,111 @@
+"""What a display cannot show, what LUTs clip, and what a screen shows of other displays."""
+
+import numpy as np
+import pytest
+
+from syntonos.core.chain import (
+    DISPLAYS,
+    PLAIN,
+    AcesOutput,
+    Chain,
+    Decode,
+    EncodingOutput,
+    Look,
+    LookTable,
+    LutStep,
+    Output,
+    compile_chain,
+    keep_table,
+    run,
+)
+from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
+from syntonos.core.chain.readback import display_lab
+from syntonos.core.chain.tables import moving_range
+from syntonos.core.colorimetry import delta_e_2000, white_to_cct_duv, xy_to_xyz
+from syntonos.core.encodings import AP1, GAMUTS, gamut_matrix
+from syntonos.core.encodings.gamuts import ACES_WHITE
+from syntonos.core.errors import ChainError
+
+LINEAR = Decode("linear/ap1")
+
+
+def _lit(colours, gamut):
+    """Scene-linear AP1 (1, n, 3) of linear colours in a gamut."""
+    return (np.array([colours]) @ gamut_matrix(GAMUTS[gamut], AP1).T).astype(np.float32)
+
+
+def test_primaries_of_a_wider_gamut_lie_outside_and_white_above_is_clipped():
+    code = _lit([[0.5, 0.0, 0.0], [0.0, 0.5, 0.0], [0.18] * 3, [40.0] * 3], "bt2020")
+    outside, clipped = beyond_display(Chain(LINEAR, Output()), code)
+    assert outside.tolist() == [[True, True, False, False]]
+    assert clipped.tolist() == [[False, False, False, True]]
+    # On a display of those primaries they lie inside.
+    wide, _ = beyond_display(Chain(LINEAR, Output("rec2100-pq-1000")), code)
+    assert not wide.any()
+    # Plain, white is diffuse white; compression brings part of it in, and is seen in the mark.
+    _, plain = beyond_display(Chain(LINEAR, PLAIN), _lit([[0.9] * 3, [1.1] * 3], "bt709"))
+    assert plain.tolist() == [[False, True]]
+    vivid = _lit([[1.0, -0.05, -0.02]], "bt709")
+    before, _ = beyond_display(Chain(LINEAR, Output()), vivid)
+    after, _ = beyond_display(Chain(LINEAR, Output("rec2100-pq-1000", compression=1.0)), vivid)
+    assert (before.tolist(), after.tolist()) == ([[True]], [[False]])
+
+
+def test_marks_are_silent_where_there_is_no_display():
+    code = _lit([[0.5, -0.1, 0.0]], "bt709")
+    for chain in (
+        Chain(LINEAR, EncodingOutput("v-log/v-gamut")),
+        Chain(LINEAR, Output(), look=Look((
+            LutStep(keep_table(LookTable(np.zeros((2, 2, 2, 3), np.float32))), to="rec709"),
+        ))),
+    ):  # fmt: skip
+        assert not any(mask.any() for mask in beyond_display(chain, code))
+    assert beyond_display(Chain(LINEAR, AcesOutput()), code)[0].any()
+
+
+def test_the_share_that_a_lut_clips_is_that_of_the_picture():
+    curve = np.clip(np.linspace(-0.25, 1.25, 61), 0, 1)  # still below a sixth and above five
+    table = LookTable(np.repeat(curve[:, None], 3, axis=1).astype(np.float32))
+    low, high = moving_range(table)
+    assert (low, high) == (pytest.approx(1 / 6, abs=0.02), pytest.approx(5 / 6, abs=0.02))
+    look = Look((LutStep(keep_table(table), "linear/ap1"),))
+    code = np.linspace(0, 1, 600, dtype=np.float32).reshape(20, 30, 1) * np.ones(3, np.float32)
+    shares = clipped_by_luts(Chain(LINEAR, PLAIN, look=look), code)
+    assert shares == [pytest.approx(1 / 3, abs=0.03)]
+    straight = LookTable(np.repeat(np.linspace(0, 1, 9)[:, None], 3, axis=1).astype(np.float32))
+    assert moving_range(straight) == (0.0, 1.0)
+    assert moving_range(LookTable(np.full((4, 3), 0.5, np.float32))) == (1.0, 1.0)
+
+
+@pytest.mark.parametrize("display", [d for d in DISPLAYS if d not in ("rec709", "rec709-2.2")])
+def test_a_screen_shows_other_displays_light(display):
+    """The same colours, inside of BT.709 and below HDR's white: the screen shows their light."""
+    rng = np.random.default_rng(2)
+    code = _lit(rng.uniform(0.05, 0.7, (300, 3)), "bt709")
+    there = run(compile_chain(Chain(LINEAR, Output(display, None))), code)
+    seen = on_screen(there, display)
+    if display == "srgb":
+        np.testing.assert_array_equal(seen, there)
+        return
+    scale = 2.03 if DISPLAYS[display].is_hdr else 1.0
+    want = run(compile_chain(Chain(LINEAR, PLAIN)), code / np.float32(scale))
+    assert delta_e_2000(display_lab(seen), display_lab(want)).max() < 0.3
+
+
+@pytest.mark.parametrize(("warmth", "tint"), [(40, 0), (-60, 0), (0, 10), (25, -8)])
+def test_a_balance_moves_the_white_by_what_its_dials_say(warmth, tint):
+    gains = np.array(balance_gains(warmth, tint))
+    before = white_to_cct_duv(xy_to_xyz(ACES_WHITE))
+    after = white_to_cct_duv(gains @ AP1.to_xyz.T)
+    assert 1e6 / after[0] - 1e6 / before[0] == pytest.approx(warmth, abs=0.5)
+    assert (after[1] - before[1]) * 1000 == pytest.approx(tint, abs=0.1)
+    assert gains @ AP1.to_xyz[1] == pytest.approx(1, abs=1e-6)  # as bright as before
+
+
+def test_a_balance_beyond_reason_is_refused():
+    assert balance_gains(0, 0) == (1.0, 1.0, 1.0)
+    for warmth, tint in ((500, 0), (0, 90), (float("nan"), 0)):
+        with pytest.raises(ChainError) as caught:
+            balance_gains(warmth, tint)
+        assert caught.value.code == "balance.range"

@@ -1,0 +1,195 @@
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { useState } from "react";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Over } from "@/api/client";
+import { angle } from "@/test/fixtures";
+import { show } from "@/test/show";
+import { BalancePanel, type Dials } from "./Balance";
+import { type Candidate, Candidates } from "./Candidates";
+import { LookPanel, type LookStage } from "./Look";
+
+const LUT = {
+  id: 1,
+  name: "show.cube",
+  sha256: "ab".repeat(32),
+  kind: "3D",
+  size: 33,
+  clips_low: 0,
+  clips_high: 0.16,
+};
+const OVER: Over = {
+  balance: { number: 2, dials: { stops: 0.5, warmth: 0, tint: 0 }, stage: {}, created: null },
+  look: { number: 0, stage: null, created: null },
+  exception: { number: 0, stage: null, created: null },
+  luts: [LUT],
+};
+const ENCODINGS = ["v-log/v-gamut", "s-log3/s-gamut3.cine", "logc4/awg4", "linear/ap1"].map(
+  (slug) => ({ slug, name: slug.toUpperCase(), kind: slug.split("/")[0] ?? "", source: "" }),
+);
+
+type Sent = { method: string; path: string; body: unknown };
+let sent: Sent[] = [];
+
+beforeEach(() => {
+  sent = [];
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url).pathname;
+    if (request.method === "GET") return Response.json(ENCODINGS);
+    sent.push({ method: request.method, path, body: await request.json() });
+    return Response.json({}, { status: 201 });
+  });
+});
+
+const LIGHT = { id: 4, name: "Pit" };
+
+function Balance({ onSeen }: { onSeen: (dials: Dials | null) => void }) {
+  const [dials, setDials] = useState<Dials | null>(null);
+  return (
+    <BalancePanel
+      light={LIGHT}
+      over={OVER}
+      dials={dials}
+      onDials={(next) => {
+        onSeen(next);
+        setDials(next);
+      }}
+    />
+  );
+}
+
+describe("the balance", () => {
+  it("starts from what is kept, follows the hand, and is kept on its base", async () => {
+    const seen = vi.fn();
+    show(<Balance onSeen={seen} />);
+    expect(screen.getByLabelText("Exposure").getAttribute("value")).toBe("0.5");
+    expect(screen.getByText("Keep for this light").hasAttribute("disabled")).toBe(true);
+    fireEvent.change(screen.getByLabelText("Warmth"), { target: { value: "30" } });
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ stops: 0.5, warmth: 30 }));
+    fireEvent.click(screen.getByText("Keep for this light"));
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({
+      path: "/api/lights/4/balance",
+      body: { stops: 0.5, warmth: 30, base_number: 2 },
+    });
+  });
+
+  it("returns a dial to neutral, steps it by keys, and takes typed figures", () => {
+    const seen = vi.fn();
+    show(<Balance onSeen={seen} />);
+    fireEvent.doubleClick(screen.getByLabelText("Exposure"));
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ stops: 0 }));
+    const figure = () => screen.getByLabelText("Tint, value");
+    fireEvent.keyDown(figure(), { key: "ArrowUp" });
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 0.5 }));
+    fireEvent.change(figure(), { target: { value: "999" } });
+    fireEvent.blur(figure());
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 30 }));
+    fireEvent.keyDown(screen.getByLabelText("slope G"), { key: "ArrowDown", shiftKey: true });
+    expect(seen.mock.lastCall?.[0].cdl.slope).toEqual([1, 0.998, 1]);
+    fireEvent.click(screen.getByText("As kept"));
+    expect(seen).toHaveBeenLastCalledWith(null);
+  });
+});
+
+function Look({ onSeen }: { onSeen: (stage: LookStage | undefined) => void }) {
+  const [stage, setStage] = useState<LookStage | undefined>(undefined);
+  return (
+    <LookPanel
+      production={1}
+      light={LIGHT}
+      reference={{ letter: "A", encoding: "logc3-ei800/awg3", levels: "full" }}
+      over={OVER}
+      stage={stage}
+      clips={[0.031]}
+      onStage={(next) => {
+        onSeen(next);
+        setStage(next);
+      }}
+    />
+  );
+}
+
+describe("the look", () => {
+  const steps = (seen: ReturnType<typeof vi.fn>) => (seen.mock.lastCall?.[0] as LookStage).steps;
+
+  it("keeps a LUT to a display at its end, and says what it clips of this picture", async () => {
+    const seen = vi.fn();
+    show(<Look onSeen={seen} />);
+    fireEvent.change(screen.getByLabelText("A LUT that was brought in"), {
+      target: { value: LUT.sha256 },
+    });
+    fireEvent.click(screen.getByLabelText(/it gives display values/));
+    fireEvent.change(screen.getByLabelText("What the step works on"), {
+      target: { value: "logc3-ei800/awg3 full" },
+    });
+    expect(screen.getByText(/clips the uppermost 16 %/).textContent).toContain(
+      "3.1 % of the pixels",
+    );
+    fireEvent.click(screen.getByText("+ CDL"));
+    expect(steps(seen).map((s) => s.kind)).toEqual(["cdl", "lut"]);
+    expect(steps(seen)[1]).toMatchObject({ to: "rec709", encoding: "logc3-ei800/awg3" });
+    fireEvent.click(screen.getByText("Keep for the production"));
+    await waitFor(() => expect(sent[0]?.path).toBe("/api/productions/1/look"));
+    expect(sent[0]?.body).toMatchObject({ base_number: 0, stage: { kind: "look" } });
+  });
+
+  it("orders, mixes, removes; and holds for one light alone where that is asked", async () => {
+    const seen = vi.fn();
+    show(<Look onSeen={seen} />);
+    fireEvent.click(screen.getByText("+ CDL"));
+    fireEvent.change(screen.getByLabelText("A LUT that was brought in"), {
+      target: { value: LUT.sha256 },
+    });
+    fireEvent.change(screen.getByLabelText("Mix"), { target: { value: "40" } });
+    expect(steps(seen)[1]?.mix).toBe(0.4);
+    fireEvent.click(screen.getByLabelText("Earlier: step 2"));
+    expect(steps(seen).map((s) => s.kind)).toEqual(["lut", "cdl"]);
+    const list = screen.getByLabelText("Steps of the look");
+    expect(within(list).getByText("40 %", { exact: false })).toBeTruthy();
+    fireEvent.click(screen.getByLabelText("Remove step 1"));
+    expect(steps(seen)).toHaveLength(1);
+    fireEvent.click(screen.getByLabelText("only in Pit"));
+    fireEvent.click(screen.getByText("Keep for this light"));
+    await waitFor(() => expect(sent[0]?.path).toBe("/api/lights/4/look"));
+  });
+});
+
+function Trying({ onSeen }: { onSeen: (candidate: Candidate | null) => void }) {
+  const [tried, setTried] = useState<Candidate | null>(null);
+  const chain = { stages: [{ kind: "decode", encoding: "s-log3/s-gamut3.cine", levels: "full" }] };
+  const base = angle();
+  return (
+    <Candidates
+      angle={{ ...base, angle: { ...base.angle, chain } }}
+      tried={tried}
+      beside={false}
+      onTry={(next) => {
+        onSeen(next);
+        setTried(next);
+      }}
+      onBeside={vi.fn()}
+    />
+  );
+}
+
+describe("candidates", () => {
+  it("step by one key, what is stated first, and are taken by a step of their own", async () => {
+    const seen = vi.fn();
+    show(<Trying onSeen={seen} />);
+    const options = await screen.findAllByRole("option");
+    expect(options[0]?.textContent).toContain("as stated");
+    expect(options).toHaveLength(3); // linear is no recording
+    expect(screen.getByText(/is encoded so/).hasAttribute("disabled")).toBe(true);
+    fireEvent.keyDown(window, { key: "n" });
+    expect(seen).toHaveBeenLastCalledWith({ encoding: "v-log/v-gamut", levels: "full" });
+    fireEvent.keyDown(window, { key: "l" });
+    expect(seen).toHaveBeenLastCalledWith({ encoding: "v-log/v-gamut", levels: "legal" });
+    expect(sent).toHaveLength(0);
+    fireEvent.click(screen.getByText(/is encoded so/));
+    await waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({
+      method: "PATCH",
+      body: { encoding: "v-log/v-gamut", levels: "legal" },
+    });
+  });
+});
