@@ -20,6 +20,7 @@ from syntonos.core.chain import (
 )
 from syntonos.core.encodings import registry
 from syntonos.core.formats import Correction, Cube, read_cube, write_cdl, write_cube
+from syntonos.server.looks import api as looks_api
 from syntonos.server.matching import selectors
 
 PARAMETERS = {
@@ -91,7 +92,7 @@ def test_a_balance_lies_over_every_camera_and_is_a_revision(api, place):
     assert api("get", f"/lights/{place.light.pk}/over")["balance"]["number"] == 1
 
 
-def test_a_look_is_a_list_of_what_was_brought_in(api, place):
+def test_a_look_is_a_list_of_what_was_brought_in(api, place, monkeypatch):
     path = f"/productions/{place.production.pk}"
     show = bake_lut(Chain(Decode("logc3-ei800/awg3"), Output()), 17)
     lut = upload(api, f"{path}/luts", "show.cube", write_cube(Cube(show)))
@@ -127,6 +128,10 @@ def test_a_look_is_a_list_of_what_was_brought_in(api, place):
     unknown = {"stage": {"kind": "look", "steps": [steps[1] | {"sha256": "0" * 64}]},
                "base_number": 1}  # fmt: skip
     assert api("post", f"{path}/look", unknown, status=422)["code"] == "look.missing"
+    monkeypatch.setattr(looks_api, "MOST_MIB", 0)
+    large = upload(api, f"{path}/luts", "x.cube", b"LUT_3D_SIZE 2\n", status=422)
+    assert large["code"] == "upload.large"
+    monkeypatch.undo()
     bad = upload(api, f"{path}/luts", "x.cube", b"LUT_3D_SIZE 2\n0 0 0\n", status=422)
     assert bad["code"] == "cube.invalid"
 

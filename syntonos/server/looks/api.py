@@ -8,8 +8,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import File, Router, Status, UploadedFile
 
-from syntonos.core.errors import LutFileError
 from syntonos.core.formats import read_cdl_file
+from syntonos.server.api.uploads import read_upload
 from syntonos.server.looks import services
 from syntonos.server.looks.models import Balance, Look
 from syntonos.server.looks.schemas import (
@@ -21,6 +21,7 @@ from syntonos.server.looks.schemas import (
     LutOut,
     OverOut,
 )
+from syntonos.server.looks.services import MOST_MIB
 from syntonos.server.productions.models import Light, Production
 
 router = Router()
@@ -84,17 +85,17 @@ def set_look(request: HttpRequest, production_id: int, body: LookIn) -> Any:
 @router.post("/productions/{production_id}/luts", response={201: LutOut}, operation_id="bringLut")
 def bring_lut(request: HttpRequest, production_id: int, file: File[UploadedFile]) -> Any:
     production = get_object_or_404(Production, pk=production_id)
-    return Status(201, services.bring_lut(production, file.name or "look.cube", file.read()))
+    name = file.name or "look.cube"
+    return Status(201, services.bring_lut(production, name, read_upload(file, MOST_MIB)))
 
 
 @router.post("/cdls/read", response=list[CorrectionOut], operation_id="readCdl")
 def read_cdl(request: HttpRequest, file: File[UploadedFile]) -> Any:
     """Read a .cc, .ccc or .cdl; the corrections are for a person to choose from."""
-    if (file.size or 0) > 8 * 2**20:
-        raise LutFileError("The file has over 8 MiB.", hint="Choose a .cc, .ccc or .cdl file.")
+    data = read_upload(file, 8)
     return [
         {"name": row.name, "description": row.description,
          "cdl": {"slope": row.slope, "offset": row.offset, "power": row.power,
                  "saturation": row.saturation, "clamp": True}}
-        for row in read_cdl_file(file.read())
+        for row in read_cdl_file(data)
     ]  # fmt: skip

@@ -13,14 +13,14 @@ from syntonos.core.chain import Balance as BalanceStage
 from syntonos.core.chain import LutStep, read_balance, read_cdl, read_look
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.tables import moving_range
-from syntonos.core.errors import ChainError, CubeFileError
+from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_lut
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.looks.blobs import store
 from syntonos.server.looks.models import Balance, Look, LookLut
 from syntonos.server.productions.models import Light, Production
 
-_MOST_BYTES = 96 * 2**20
+MOST_MIB = 96
 
 
 def balance_of(light_id: int) -> Balance | None:
@@ -103,11 +103,6 @@ def _plain(stage: Any) -> dict[str, Any]:
 
 def bring_lut(production: Production, name: str, data: bytes) -> LookLut:
     """Read a LUT file and keep its values with a production."""
-    if len(data) > _MOST_BYTES:
-        raise CubeFileError(
-            f"{name} has {len(data) / 2**20:.0f} MiB.",
-            hint=f"LUT files up to {_MOST_BYTES // 2**20} MiB are taken.",
-        )
     table = read_lut(data, name)
     sha = store(table)
     row = LookLut.objects.filter(production=production, sha256=sha).first()

@@ -25,6 +25,7 @@ from syntonos.core.encodings.from_config import (
     spaces_of,
     take_space,
 )
+from syntonos.server.api.uploads import read_upload
 from syntonos.server.productions import selectors, services
 from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 from syntonos.server.productions.schemas import (
@@ -49,6 +50,7 @@ from syntonos.server.productions.schemas import (
 )
 
 router = Router()
+_CONFIG_MIB = 64
 
 
 def camera_out(camera: Camera, production: Production) -> dict[str, Any]:
@@ -145,7 +147,10 @@ def list_spaces(request: HttpRequest, config: str) -> Any:
 
 @router.post("/configs/spaces", response=list[ConfigSpaceOut], operation_id="readConfig")
 def read_config(request: HttpRequest, file: File[UploadedFile]) -> Any:
-    return [asdict(space) for space in spaces_of(open_config(file.name or "", file.read()))]
+    return [
+        asdict(space)
+        for space in spaces_of(open_config(file.name or "", read_upload(file, _CONFIG_MIB)))
+    ]
 
 
 @router.post("/productions/{production_id}/encodings/from-config", response={201: EncodingOut},
@@ -163,7 +168,7 @@ def take_from_file(
     request: HttpRequest, production_id: int, name: str, file: File[UploadedFile]
 ) -> Any:  # fmt: skip
     production = get_object_or_404(Production, pk=production_id)
-    config = open_config(file.name or "config.ocio", file.read())
+    config = open_config(file.name or "config.ocio", read_upload(file, _CONFIG_MIB))
     row = services.keep_own_encoding(
         production, take_space(config, name).to_json(), f"config {file.name}"
     )
