@@ -84,7 +84,7 @@ export function Outputs({
         <button
           type="button"
           className="btn btn-xs"
-          disabled={outputs.length >= 8}
+          disabled={outputs.length >= 8 || !displays.length}
           onClick={() => {
             const tone = usual("rec2100-pq-1000");
             if (!tone) return;
@@ -140,6 +140,7 @@ export function Outputs({
             <select
               className="select select-sm w-full"
               aria-label="Display"
+              disabled={!displays.length}
               value={stage.display}
               onChange={(e) => turn(renderingOf(stage), e.target.value)}
             >
@@ -155,6 +156,7 @@ export function Outputs({
             <select
               className="select select-sm w-full"
               aria-label="Rendering"
+              disabled={!displays.length}
               value={renderingOf(stage)}
               onChange={(e) => turn(e.target.value as Rendering, stage.display)}
             >
