@@ -110,7 +110,8 @@ function Look({ onSeen }: { onSeen: (stage: LookStage | undefined) => void }) {
 }
 
 describe("the look", () => {
-  const steps = (seen: ReturnType<typeof vi.fn>) => (seen.mock.lastCall?.[0] as LookStage).steps;
+  const steps = (seen: ReturnType<typeof vi.fn>) =>
+    (seen.mock.lastCall?.[0] as LookStage | undefined)?.steps ?? [];
 
   it("keeps a LUT to a display at its end, and says what it clips of this picture", async () => {
     const seen = vi.fn();
