@@ -8,6 +8,12 @@ export type Dials = Schemas["Dials"];
 
 export const NEUTRAL: Dials = { stops: 0, warmth: 0, tint: 0, cdl: null };
 
+const DIALS = [
+  ["Exposure", "stops", 3, 0.05, 2, "stops"],
+  ["Warmth", "warmth", 120, 1, 0, "mired, warmer"],
+  ["Tint", "tint", 30, 0.5, 1, "Duv × 1000, greener"],
+] as const;
+
 /** All cameras of this light alike, the reference too; both pictures follow the hand. */
 export function BalancePanel({
   light,
@@ -45,41 +51,21 @@ export function BalancePanel({
       </p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
         <div className="flex flex-col gap-1.5">
-          <Dial
-            label="Exposure"
-            compact
-            value={now.stops ?? 0}
-            low={-3}
-            high={3}
-            step={0.05}
-            neutral={0}
-            unit="stops"
-            onChange={(stops) => set({ stops })}
-          />
-          <Dial
-            label="Warmth"
-            compact
-            value={now.warmth ?? 0}
-            low={-120}
-            high={120}
-            step={1}
-            neutral={0}
-            digits={0}
-            unit="mired, warmer"
-            onChange={(warmth) => set({ warmth })}
-          />
-          <Dial
-            label="Tint"
-            compact
-            value={now.tint ?? 0}
-            low={-30}
-            high={30}
-            step={0.5}
-            neutral={0}
-            digits={1}
-            unit="Duv × 1000, greener"
-            onChange={(tint) => set({ tint })}
-          />
+          {DIALS.map(([label, key, reach, step, digits, unit]) => (
+            <Dial
+              key={key}
+              label={label}
+              compact
+              value={now[key] ?? 0}
+              low={-reach}
+              high={reach}
+              step={step}
+              neutral={0}
+              digits={digits}
+              unit={unit}
+              onChange={(value) => set({ [key]: value })}
+            />
+          ))}
         </div>
         <CdlDials cdl={now.cdl ?? null} onChange={(cdl) => set({ cdl })} />
       </div>
