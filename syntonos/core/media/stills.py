@@ -1,4 +1,4 @@
-"""Still frames: PNG 16, TIFF 16, EXR (half, float) and DPX 10 bit.
+"""Still frames: PNG 16, TIFF 16, EXR (half, float) and DPX of 10, 12 and 16 bit.
 
 Values are *stored code values*: float32, 1.0 = full scale of the file. No curve, no levels and no
 colour management is applied. EXR values are taken as they are.
@@ -20,7 +20,7 @@ from syntonos.core.errors import MediaError
 FORMATS: Final = {".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".exr": "EXR", ".dpx": "DPX"}
 _LARGEST_SIDE: Final = 16_384
 _MOST_PIXELS: Final = 96_000_000
-_EXPORT_HINT = "Export the frame as RGB: PNG 16, TIFF 16, EXR or DPX 10 bit."
+_EXPORT_HINT = "Export the frame as RGB: PNG 16, TIFF 16, EXR or DPX."
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,7 +30,7 @@ class FrameInfo:
     width: int
     height: int
     format: str
-    bits: int  # 10, 16 or 32
+    bits: int  # 10, 12, 16 or 32
     metadata: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -76,15 +76,18 @@ def _check(path: Path, spec: Any) -> FrameInfo:
     base = str(spec.format)
     bits = int(spec.get_int_attribute("oiio:BitsPerSample", 0))
     bits = bits or {"uint8": 8, "uint16": 16, "half": 16, "float": 32}.get(base, 0)
-    width, height = int(spec.width), int(spec.height)
-    if max(width, height) > _LARGEST_SIDE or width * height > _MOST_PIXELS:
+    width, height = int(spec.full_width or spec.width), int(spec.full_height or spec.height)
+    stored = int(spec.width) * int(spec.height)
+    if max(width, height) > _LARGEST_SIDE or max(width * height, stored) > _MOST_PIXELS:
         raise MediaError(
             f"{path.name} says it is {width} x {height}; at most {_LARGEST_SIDE} a side and "
             f"{_MOST_PIXELS // 10**6} megapixels are read.",
             hint="Export a smaller frame.",
             code="media.too_large",
         )
-    if spec.nchannels != 3:
+    if kind == "EXR" and spec.nchannels > 3 and {"R", "G", "B"} <= set(spec.channelnames):
+        pass  # alpha and layers beside the picture are left where they are
+    elif spec.nchannels != 3:
         found = {1: "one channel (grey)", 2: "grey with alpha", 4: "RGB with alpha"}
         raise MediaError(
             f"{path.name} has {found.get(spec.nchannels, f'{spec.nchannels} channels')}, "
@@ -92,7 +95,7 @@ def _check(path: Path, spec: Any) -> FrameInfo:
             hint="Export it as RGB without alpha.",
             code="media.channels",
         )
-    allowed = {"PNG": (16,), "TIFF": (16,), "EXR": (16, 32), "DPX": (10,)}[kind]
+    allowed = {"PNG": (16,), "TIFF": (16,), "EXR": (16, 32), "DPX": (10, 12, 16)}[kind]
     if bits not in allowed or (kind == "EXR") != (base in ("half", "float")):
         raise MediaError(
             f"{path.name} is {kind} with {bits} bit ({base}), needed "
@@ -103,7 +106,34 @@ def _check(path: Path, spec: Any) -> FrameInfo:
             code="media.depth",
         )
     metadata = {str(p.name): str(p.value)[:200] for p in spec.extra_attribs}
+    if timecode := spec.get_string_attribute("smpte:TimeCode"):
+        metadata["smpte:TimeCode"] = str(timecode)
+    if spec.get_int_attribute("Orientation", 1) in (5, 6, 7, 8):
+        width, height = height, width
     return FrameInfo(width, height, kind, bits, metadata)
+
+
+def _in_display_window(pixels: NDArray[Any], spec: Any) -> NDArray[Any]:
+    """Return the pixels inside of the display window, black where the data window has none."""
+    full_w, full_h = int(spec.full_width), int(spec.full_height)
+    left, top = int(spec.x) - int(spec.full_x), int(spec.y) - int(spec.full_y)
+    height, width = pixels.shape[:2]
+    if (left, top, width, height) == (0, 0, full_w, full_h) or not (full_w and full_h):
+        return pixels
+    window = np.zeros((full_h, full_w, pixels.shape[2]), pixels.dtype)
+    x0, y0 = max(left, 0), max(top, 0)
+    x1, y1 = min(left + width, full_w), min(top + height, full_h)
+    if x1 > x0 and y1 > y0:
+        window[y0:y1, x0:x1] = pixels[y0 - top : y1 - top, x0 - left : x1 - left]
+    return window
+
+
+def _upright(pixels: NDArray[np.float32], orientation: int) -> NDArray[np.float32]:
+    """Turn and mirror as TIFF's Orientation says (TIFF 6.0, tag 274)."""
+    if orientation in (2, 4, 5, 7):
+        pixels = pixels[:, ::-1]
+    turns = {3: 2, 4: 2, 5: 1, 6: 3, 7: 3, 8: 1}.get(orientation, 0)
+    return np.ascontiguousarray(np.rot90(pixels, turns)) if orientation > 1 else pixels
 
 
 def read_info(path: str | os.PathLike[str]) -> FrameInfo:
@@ -140,7 +170,8 @@ def read_frame(path: str | os.PathLike[str]) -> Frame:
     path = Path(path)
     picture = _open(path)
     try:
-        info = _check(path, picture.spec())
+        spec = picture.spec()
+        info = _check(path, spec)
         stored = picture.read_image(oiio.FLOAT if info.format == "EXR" else oiio.UINT16)
         error = picture.geterror()
     finally:
@@ -148,8 +179,12 @@ def read_frame(path: str | os.PathLike[str]) -> Frame:
     if stored is None or error:
         raise MediaError(f"{path.name} breaks off or is damaged.", hint="Copy or export it again.",
                          code="media.truncated")  # fmt: skip
+    orientation = spec.get_int_attribute("Orientation", 1)
     if info.format == "EXR":
-        code = np.asarray(stored, np.float32)
+        names = list(spec.channelnames)
+        if names != ["R", "G", "B"] and {"R", "G", "B"} <= set(names):
+            stored = stored[..., [names.index(c) for c in "RGB"]]
+        code = np.ascontiguousarray(_in_display_window(np.asarray(stored, np.float32), spec))
         if not (finite := np.isfinite(code)).all():
             y, x = np.argwhere(~finite.all(axis=-1))[0]
             raise MediaError(
@@ -158,11 +193,20 @@ def read_frame(path: str | os.PathLike[str]) -> Frame:
                 hint="Render or export the frame again.",
                 code="media.not_finite",
             )
-        return Frame(code, info)
+        return Frame(_upright(code, orientation), info)
     code = stored.astype(np.float32) / np.float32(65535)
-    if info.bits == 10:  # the reader widens 10 bit to 16 by repeating the top bits
-        code = np.round(code * np.float32(1023)) / np.float32(1023)
-    return Frame(code, info)
+    if info.bits < 16:  # the reader widens 10 and 12 bit to 16 by repeating the top bits
+        top = np.float32(2**info.bits - 1)
+        code = np.round(code * top) / top
+    return Frame(_upright(code, orientation), info)
+
+
+def _packed_timecode(timecode: str) -> int:
+    """Return the 32 bits of SMPTE ST 12-1 in which EXR and DPX keep a timecode."""
+    hours, minutes, seconds, frames = (int(timecode[i : i + 2]) for i in (0, 3, 6, 9))
+    packed = [part // 10 << 4 | part % 10 for part in (frames, seconds, minutes, hours)]
+    drops = 0x40 if timecode[8] in ";," else 0
+    return packed[0] | drops | packed[1] << 8 | packed[2] << 16 | packed[3] << 24
 
 
 def write_frame(
@@ -171,11 +215,12 @@ def write_frame(
     *,
     metadata: Mapping[str, str] | None = None,
     half: bool = True,
+    bits: int = 10,
 ) -> None:
     """Write stored code values (h, w, 3) to a picture file, by the ending of its name.
 
-    Integer formats are rounded and clamped to their range. The file appears under its name only
-    when it is complete.
+    Integer formats are rounded and clamped to their range; `bits` are those of DPX: 10, 12 or 16.
+    The file appears under its name only when it is complete.
 
     Raises
     ------
@@ -196,20 +241,23 @@ def write_frame(
         spec.attribute("compression", "zip")
     else:
         clean = np.clip(np.asarray(code_rgb, np.float64), 0, 1)
-        if kind == "DPX":
-            ten = np.rint(clean * 1023).astype(np.uint16)
-            pixels = (ten << 6) | (ten >> 4)
+        if kind == "DPX" and bits < 16:
+            few = np.rint(clean * (2**bits - 1)).astype(np.uint16)
+            pixels = (few << (16 - bits)) | (few >> (2 * bits - 16))
         else:
             pixels = np.rint(clean * 65535).astype(np.uint16)
         spec = oiio.ImageSpec(width, height, 3, oiio.UINT16)
         if kind == "DPX":
-            spec.attribute("oiio:BitsPerSample", 10)
+            spec.attribute("oiio:BitsPerSample", bits)
         if kind == "TIFF":
             spec.attribute("compression", "zip")
         if kind == "PNG":
             spec.attribute("png:compressionLevel", 3)
     for name, value in (metadata or {}).items():
-        spec.attribute(name, value)
+        if name == "smpte:TimeCode":
+            spec.attribute(name, oiio.TypeTimeCode, [_packed_timecode(value), 0])
+        else:
+            spec.attribute(name, value)
     partial = path.with_name(f".{path.stem}.part{path.suffix}")
     out = oiio.ImageOutput.create(str(partial))
     done = out is not None and out.open(str(partial), spec) and out.write_image(pixels)

@@ -66,13 +66,13 @@ def _cut(path):
         (lambda d: _text(d / "a.png"), "media.unreadable"),
         (lambda d: _cut(d / "a.tif"), "media.truncated"),
         (lambda d: _oiio(d / "a.png", kind=oiio.UINT8), "media.depth"),
-        (lambda d: _oiio(d / "a.dpx", bits=12), "media.depth"),
+        (lambda d: _oiio(d / "a.dpx", kind=oiio.UINT8), "media.depth"),
         (lambda d: _oiio(d / "a.png", channels=4), "media.channels"),
         (lambda d: _oiio(d / "a.tif", channels=1), "media.channels"),
         (lambda d: _oiio(d / "a.exr", kind=oiio.FLOAT, value=np.nan), "media.not_finite"),
         (lambda d: _png_header(d / "a.png", 40_000, 40_000), "media.too_large"),
     ],
-    ids=["missing", "ending", "text", "cut", "8 bit", "12 bit", "alpha", "grey", "nan", "huge"],
+    ids=["missing", "ending", "text", "cut", "8 bit", "8 bit film", "alpha", "grey", "nan", "huge"],
 )
 def test_what_cannot_be_used_says_why_and_what_to_do(tmp_path, make, code):
     with pytest.raises(MediaError) as caught:
