@@ -216,10 +216,12 @@ def write_frame(
     metadata: Mapping[str, str] | None = None,
     half: bool = True,
     bits: int = 10,
+    compression: str = "zip",
 ) -> None:
     """Write stored code values (h, w, 3) to a picture file, by the ending of its name.
 
     Integer formats are rounded and clamped to their range; `bits` are those of DPX: 10, 12 or 16.
+    `compression` is EXR's, as "zip", "piz" or "dwaa:15".
     The file appears under its name only when it is complete.
 
     Raises
@@ -238,7 +240,7 @@ def write_frame(
     if kind == "EXR":
         pixels: NDArray[Any] = np.ascontiguousarray(code_rgb, np.float32)
         spec = oiio.ImageSpec(width, height, 3, oiio.HALF if half else oiio.FLOAT)
-        spec.attribute("compression", "zip")
+        spec.attribute("compression", compression)
     else:
         clean = np.clip(np.asarray(code_rgb, np.float64), 0, 1)
         if kind == "DPX" and bits < 16:

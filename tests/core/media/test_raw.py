@@ -100,7 +100,7 @@ def test_full_development_is_libraws_own_numbers_times_the_matrix(shot):
 
 
 def test_settings_are_followed(shot):
-    path, linear = shot
+    path, _ = shot
     plain = develop_raw(path, preview=True)
     brighter = develop_raw(path, RawDevelopment(exposure_index=800, stops=0.5), preview=True)
     np.testing.assert_allclose(brighter, plain * 2**1.5, rtol=1e-4)

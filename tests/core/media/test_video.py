@@ -3,7 +3,6 @@
 from fractions import Fraction
 
 import av
-from syntonos.core.simulate.spectra import library
 import numpy as np
 import pytest
 
@@ -20,6 +19,7 @@ from syntonos.core.media import (
     ycbcr_to_rgb,
 )
 from syntonos.core.media.video_write import CODECS, write_video
+from syntonos.core.simulate.spectra import library
 
 HEIGHT, WIDTH = 128, 256  # the least that DNxHR takes
 
@@ -95,7 +95,7 @@ LOSSES = {"ffv1-444": 1.7, "ffv1": 1.7, "v210": 1.7, "prores-4444": 4, "prores-4
 def test_every_codec_gives_its_frames_back_in_any_order(tmp_path, codec, quantisation):
     path = tmp_path / f"clip{CODECS[codec].ending}"
     write_video(path, (picture(i) for i in range(26)), codec, quantisation=quantisation,
-                timecode="10:11:12:13", metadata={"reel_name": "B001", "lens": "35 mm"})  # fmt: skip
+                timecode="10:11:12:13")  # fmt: skip
     with VideoReader(path) as video:
         said = video.recording
         assert (said.width, said.height, said.frame_count, said.rate) == (WIDTH, HEIGHT, 26, 24)

@@ -10,21 +10,24 @@ from __future__ import annotations
 import sys
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.encodings import keep_encoding
 from syntonos.core.media import read_frame, write_frame
 from syntonos.core.simulate.camera import SimulatedCamera
+from syntonos.core.simulate.foundry.materials import lamp_sets
 from syntonos.core.simulate.foundry.scene import VIEWS, build_scene
-from syntonos.core.simulate.foundry.tracing import render_light
+from syntonos.core.simulate.foundry.tracing import render_lights
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
 from syntonos.core.simulate.spectra import daylight, planck
 
 WIDTH, HEIGHT = 960, 540
 PLATES: Final = Path(__file__).parent / "plates"
 FRAMES: Final = 4
+LAYERS: Final = ("lamps", "led", "tungsten", "furnace")  # light adds up: a lighting is a sum
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +41,7 @@ class DemoCamera:
 
 
 def demo_cameras() -> tuple[DemoCamera, ...]:
-    """Return the three cameras: three sensors, three encodings, one of them at legal levels."""
+    """Return the five cameras: five sensors, five encodings, one of them at legal levels."""
     alder = SimulatedCamera(
         measured_sensor(0), "logc3-ei800/awg3", daylight(5700), noise=0.010, flare=0.002,
         clip=11.0, bits=16,
@@ -53,11 +56,34 @@ def demo_cameras() -> tuple[DemoCamera, ...]:
         stops=0.27, noise=0.012, flare=0.004, clip=9.0, bits=10,
         taste=((0.86, 0.17, -0.03), (0.09, 0.82, 0.09), (-0.06, 0.18, 0.88)),
     )  # fmt: skip
+    dogwood = SimulatedCamera(
+        random_sensor(np.random.default_rng(23)), "linear/ap1", daylight(5200), noise=0.012,
+        flare=0.003, clip=8.0, bits=None,
+    )  # fmt: skip
+    elm = SimulatedCamera(
+        random_sensor(np.random.default_rng(31)), keep_encoding(own_curve()).slug, daylight(6100),
+        stops=0.15, noise=0.02, flare=0.008, clip=4.0, bits=10,
+        taste=((1.24, -0.2, -0.04), (-0.1, 1.22, -0.12), (0.02, -0.24, 1.22)),
+    )  # fmt: skip
     return (
         DemoCamera("A", "Alder", alder, ".tif"),
         DemoCamera("B", "Birch", birch, ".png"),
         DemoCamera("C", "Cedar", cedar, ".dpx"),
+        DemoCamera("D", "Dogwood", dogwood, ".dng"),
+        DemoCamera("E", "Elm", elm, ".mp4"),
     )
+
+
+def own_curve() -> dict[str, Any]:
+    """Return the small camera's own tone curve as a definition: no list has it.
+
+    It reaches its top 3.6 stops above middle grey, with a soft toe.
+    """
+    gain, top = 9.0, 2.2
+    codes = np.linspace(0, 1, 257)
+    table = ((1 + gain * top) ** (codes**1.2) - 1) / gain
+    return {"name": "Elm's own curve", "gamut": "bt709", "table": [float(v) for v in table],
+            "first": 0.0, "last": 1.0}  # fmt: skip
 
 
 # Plates are rendered with the sensors balanced for one light; development rebalances them.
@@ -72,12 +98,19 @@ def render_plates(folder: Path) -> None:
         plate = replace(demo.camera, white_light=daylight(_PLATE_LIGHT_KELVIN))
         for shot in ("scene", "chart"):
             name = f"{demo.letter.lower()}-{shot}"
-            layers = render_light(
+            paths = {layer: folder / f"{name}-{layer}.exr" for layer in LAYERS}
+            if all(path.is_file() for path in paths.values()):
+                continue
+            sets = lamp_sets()
+            drawn = render_lights(
                 build_scene(with_chart=shot == "chart"), VIEWS[name], plate.sensor,
-                plate.white_gains(), width=WIDTH, height=HEIGHT, side=7,
+                plate.white_gains(), np.stack(list(sets.values())), width=WIDTH, height=HEIGHT,
+                side=7,
             )  # fmt: skip
-            for layer, part in zip(("lamps", "furnace"), layers, strict=True):
-                write_frame(folder / f"{name}-{layer}.exr", part.astype(np.float32))
+            layers = dict(zip(sets, drawn[:, 0], strict=True)) | {"furnace": drawn[0, 1]}
+            for layer, path in paths.items():
+                if not path.is_file():
+                    write_frame(path, layers[layer].astype(np.float32), compression="dwaa:15")
 
 
 @dataclass(frozen=True, slots=True)

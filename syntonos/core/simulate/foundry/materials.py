@@ -66,6 +66,26 @@ def reflectances() -> NDArray[np.float64]:
 
 
 def light_spectra() -> NDArray[np.float64]:
-    """Return the lights' spectra, (5, 36), 1 at 560 nm times their strength, by day."""
+    """Return the lights' spectra, (5, 36), 1 at 560 nm, by day."""
     spectra = [daylight(8000), planck(4300), planck(2850), planck(1800), daylight(6600)]
     return np.stack(spectra)
+
+
+def poor_led() -> NDArray[np.float64]:
+    """Return a cheap lamp's spectrum (36,): a narrow blue pump, a green phosphor, little red."""
+    light = bump(1.3, 452, 10) + bump(1.0, 560, 42)
+    return np.asarray(light / light[NM == 560], np.float64)
+
+
+def lamp_sets() -> dict[str, NDArray[np.float64]]:
+    """Return the lightings that plates are rendered under: (5, 36) each, spectra times strength.
+
+    Window, sun, lamp, furnace and roof light, as in `light_spectra`.
+    """
+    day = light_spectra()
+    led, bulb = poor_led(), planck(2900)
+    return {
+        "lamps": day * np.array([9.0, 7.0, 2.2, 4.0, 13.0])[:, None],
+        "led": np.stack([0.4 * day[0], 0 * day[1], 6 * led, 0 * day[3], 13 * led]),
+        "tungsten": np.stack([0.2 * day[0], 0 * day[1], 9 * bulb, 0 * day[3], 7 * bulb]),
+    }

@@ -14,13 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.simulate.foundry.materials import INDEX, light_spectra, reflectances
+from syntonos.core.simulate.foundry.materials import INDEX, lamp_sets, reflectances
 from syntonos.core.simulate.foundry.scene import Scene, View
 
 _LAMPS: Final = 5
 _FURNACE: Final = 3
 # Strength of each lamp by day, so that the chart's white comes to about 90 %.
-STRENGTH: Final = np.array([9.0, 7.0, 2.2, 4.0, 13.0])
 _BRICK, _BRICK_PALE, _BRICK_DARK = INDEX["brick"], INDEX["brick_pale"], INDEX["brick_dark"]
 _MORTAR, _PLANK, _PLANK_DARK = INDEX["mortar"], INDEX["plank"], INDEX["plank_dark"]
 _BOARD, _CHALK, _BODY = INDEX["board"], INDEX["chalk"], INDEX["chart_body"]
@@ -254,7 +253,8 @@ def _sky(y: float, z: float) -> float:
 def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox: float, oy: float,
            oz: float, dx: float, dy: float, dz: float, rnd: Any, light: Any, other: Any, out: Any
            ) -> None:  # fmt: skip
-    """Add one path's colour to out (2, 3): all lamps but the furnace, and the furnace."""
+    """Add one path's colour to out (2, c): all lamps but the furnace, and the furnace."""
+    channels = out.shape[1]
     t, row = _hit(rows, groups, ox, oy, oz, dx, dy, dz, 40.0)
     if row < 0:
         x = ox + dx * t
@@ -262,10 +262,10 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
             reach = (-3.6 - ox) / dx
             y, z = oy + dy * reach, oz + dz * reach
             if _in_window(y, z):
-                for c in range(3):
+                for c in range(channels):
                     out[0, c] += t0[0, c] * _sky(y, z)
                 return
-        for c in range(3):
+        for c in range(channels):
             out[0, c] += t0[4, c] * 0.9  # the roof light itself
         return
     x, y, z = ox + dx * t, oy + dy * t, oz + dz * t
@@ -274,7 +274,7 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
     m, tone = _surface(rows, row, chart_row, x, y, z)
     if x > 2.1 and z < -1.4 and 0.5 < y < 1.25 and abs(z + 1.95) < 0.5 and abs(nx) > 0.9:
         glow = 1.1 * (0.55 + 0.45 * _noise(z * 6, y * 6))
-        for c in range(3):
+        for c in range(channels):
             out[1, c] += t0[3, c] * glow
         return
     metal = m == _BRONZE or m == _BRONZE_PALE
@@ -285,7 +285,7 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
         w = light[k] * tone * diffuse
         if w > 0.0:
             layer = 1 if k == 3 else 0
-            for c in range(3):
+            for c in range(channels):
                 out[layer, c] += w * t1[m, k, c]
     # One more ray: a mirror for metal and glass, else a bounce over the hemisphere.
     if metal or glass:
@@ -321,10 +321,10 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
             reach = (-3.6 - ox) / ex if ex < 0 else -1.0
             if reach > 0 and _in_window(oy + ey * reach, oz + ez * reach):
                 w = share * _sky(oy + ey * reach, oz + ez * reach)
-                for c in range(3):
+                for c in range(channels):
                     out[0, c] += w * (t1[m, 0, c] if metal else t0[0, c])
             else:
-                for c in range(3):
+                for c in range(channels):
                     out[0, c] += share * 0.9 * (t1[m, 4, c] if metal else t0[4, c])
         return  # the window's light on matt things is counted as a lamp
     x2, y2, z2 = ox + ex * t, oy + ey * t, oz + ez * t
@@ -336,7 +336,7 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
         ambient = 0.05 if k == 4 else (0.035 if k == 0 else 0.0)
         w = share * tone2 * (other[k] + ambient)
         layer = 1 if k == 3 else 0
-        for c in range(3):
+        for c in range(channels):
             if metal or not glass:
                 out[layer, c] += w * t2[m, m2, k, c]
             else:
@@ -348,7 +348,7 @@ def _render_rows(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: A
                  first: int, last: int, width: int, height: int, side: int, out: Any
                  ) -> None:  # fmt: skip
     light, other, rnd = np.zeros(5), np.zeros(5), np.zeros(6)
-    acc = np.zeros((2, 3))
+    acc = np.zeros((2, out.shape[3]))
     # An R-sequence in six dimensions, turned per pixel.
     step = np.array([0.8566749, 0.7338919, 0.6287067, 0.5385973, 0.4614028, 0.3952716])
     for y in range(first, last):
@@ -369,7 +369,7 @@ def _render_rows(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: A
                 _trace(rows, groups, chart_row, t0, t1, t2, cam[0], cam[1], cam[2], dx * n, dy * n,
                        dz * n, rnd, light, other, acc)  # fmt: skip
             for i in range(2):
-                for c in range(3):
+                for c in range(out.shape[3]):
                     out[i, y, x, c] = acc[i, c] / (side * side)
 
 
@@ -384,7 +384,31 @@ def render_light(
     side: int,
     threads: int = 2,
 ) -> NDArray[np.float64]:
-    """Render what a sensor receives, without flare and noise.
+    """Render what a sensor receives by day, without flare and noise; see `render_lights`.
+
+    Returns
+    -------
+    (2, height, width, 3) float64
+        Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
+    """
+    lamps = lamp_sets()["lamps"][None]
+    return render_lights(scene, view, sensor, gains, lamps, width=width, height=height, side=side,
+                         threads=threads)[0]  # fmt: skip
+
+
+def render_lights(
+    scene: Scene,
+    view: View,
+    sensor: NDArray[np.float64],
+    gains: NDArray[np.float64],
+    lamps: NDArray[np.float64],
+    *,
+    width: int,
+    height: int,
+    side: int,
+    threads: int = 2,
+) -> NDArray[np.float64]:
+    """Render what a sensor receives under several lightings; rays are followed once for all.
 
     Parameters
     ----------
@@ -392,26 +416,33 @@ def render_light(
         Sensitivities.
     gains : (3,) float64
         White gains; a 100 % white in the camera's own light gives about 1.
+    lamps : (n, 5, 36) float64
+        Of each lighting the spectra of window, sun, lamp, furnace and roof light, times strength.
     side : int
         Samples per pixel and axis.
 
     Returns
     -------
-    (2, height, width, 3) float64
+    (n, 2, height, width, 3) float64
         Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
     """
-    reflect, lamps = reflectances(), light_spectra() * STRENGTH[:, None]
-    seen = sensor * gains
-    t0 = lamps @ seen
-    t1 = np.einsum("mw,kw,wc->mkc", reflect, lamps, seen, optimize=True)
-    t2 = np.einsum("mw,nw,kw,wc->mnkc", reflect, reflect, lamps, seen, optimize=True)
+    reflect, seen = reflectances(), sensor * gains
+    count = len(lamps)
+    t0 = np.concatenate([one @ seen for one in lamps], axis=-1)
+    t1 = np.concatenate(
+        [np.einsum("mw,kw,wc->mkc", reflect, one, seen, optimize=True) for one in lamps], axis=-1
+    )
+    t2 = np.concatenate(
+        [np.einsum("mw,nw,kw,wc->mnkc", reflect, reflect, one, seen, optimize=True)
+         for one in lamps], axis=-1,
+    )  # fmt: skip
     eye, target = np.array(view.eye), np.array(view.target)
     ahead = (target - eye) / np.linalg.norm(target - eye)
     right = np.cross(ahead, [0, 1, 0])
     right /= np.linalg.norm(right)
     up = np.cross(right, ahead)
     cam = np.concatenate([eye, right, up, ahead * view.focal / 36])
-    out = np.zeros((2, height, width, 3))
+    out = np.zeros((2, height, width, 3 * count))
 
     def work(band: tuple[int, int]) -> None:
         _render_rows(scene.rows, scene.groups, scene.chart_row, t0, t1, t2, cam, *band, width,
@@ -420,4 +451,4 @@ def render_light(
     edges = np.linspace(0, height, min(height, 16) + 1).astype(int)
     with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)))
-    return out
+    return np.moveaxis(out.reshape(2, height, width, count, 3), 3, 0)
