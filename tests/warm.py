@@ -10,9 +10,10 @@ MEDIA = Path(os.environ.get("SYNTONOS_TEST_MEDIA", "var/test/media")).resolve()
 
 def demo_media() -> Path:
     """Return the folder with the demo's footage, made where it is missing."""
-    from syntonos.core.simulate.foundry.footage import write_footage
+    from syntonos.core.simulate.foundry.footage import write_card, write_footage
 
     write_footage(MEDIA / "bellfounders")
+    write_card(MEDIA / "bellfounders")
     return MEDIA
 
 

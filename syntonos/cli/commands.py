@@ -55,7 +55,7 @@ from syntonos.core.matching import (
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
 from syntonos.core.matching.imported import published_reading, reading_of_table
-from syntonos.core.media import read_frame
+from syntonos.core.media import RawDevelopment, VideoReader, develop_raw, kind_of, read_frame
 
 UNCERTAIN = 3
 
@@ -104,8 +104,23 @@ def run_encodings(args: argparse.Namespace) -> int:
     return 0
 
 
-def _frames(paths: Sequence[str]) -> list[NDArray[np.float32]]:
-    return [read_frame(path).code_rgb for path in paths]
+_MOST_FRAMES = 12  # of a video, from all over it
+
+
+def _frames(paths: Sequence[str], encoding: str = "linear/ap1") -> list[NDArray[np.float32]]:
+    """Return the frames of pictures, raw (developed to the encoding) and videos."""
+    found = []
+    for path in paths:
+        if kind_of(path) == "raw":
+            found.append(develop_raw(path, RawDevelopment(encoding=encoding)))
+        elif kind_of(path) == "video":
+            with VideoReader(path) as video:
+                count = video.recording.frame_count
+                spread = np.linspace(0, count - 1, min(count, _MOST_FRAMES)).round()
+                found += [video.read(int(i)) for i in spread]
+        else:
+            found.append(read_frame(path).code_rgb)
+    return found
 
 
 _TABLES = (".csv", ".txt", ".cgats", ".ti3")
@@ -139,7 +154,7 @@ def _read(
         table = _table(paths[0], len(layout.names))
         return {"full": reading_of_table(table, layout)}, True
     encoding = find_encoding(slug)
-    frames = _frames(paths)
+    frames = _frames(paths, encoding.slug)
     if len({frame.shape for frame in frames}) > 1:
         raise ChartError("The images differ in size.", hint="Give frames of one clip only.",
                          code="chart.frames")  # fmt: skip
@@ -310,7 +325,7 @@ def run_match(args: argparse.Namespace) -> int:
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{angle.encoding} {angle.levels} to {args.to}"
     data = _lut_file(chain, args.out, args.size, levels, comment)
-    result = _read_back(data, args.out, chain, levels, _frames(args.angle[:1])[0])
+    result = _read_back(data, args.out, chain, levels, _frames(args.angle[:1], angle.encoding)[0])
     is_clf = Path(args.out).suffix.lower() == ".clf"
     cost = 0.0 if is_clf else lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
     if cost > CARRIES:
@@ -439,7 +454,7 @@ def _read_back(
 def run_readback(args: argparse.Namespace) -> int:
     """Compare a LUT with the chain it was made from."""
     chain = _chain(args.chain)
-    image = read_frame(args.image).code_rgb if args.image else None
+    image = _frames([args.image])[0] if args.image else None
     levels = LutLevels(args.lut_in, args.lut_out)
     result = _read_back(Path(args.lut).read_bytes(), args.lut, chain, levels, image)
     print(f"{args.lut}: {result.size} points per axis" if result.size else args.lut)

@@ -50,7 +50,7 @@ def test_match_finds_both_charts_and_its_lut_holds_in_another_library(
     assert said["fit"]["left_one_out"] < 0.6 * said["fit"]["white_only"]
     assert said["patches_left_out"] == []
     # The file applied by OpenColorIO to the scene clip, against the exact chain.
-    codes = read_frame(files(media, angle, "02")[0]).code_rgb.reshape(-1, 3)
+    codes = RecordingReader(files(media, angle, "02")).read(0).reshape(-1, 3)
     chain = read_chain(said["chain"])
     exact = run(compile_chain(chain), codes)
     seen = through(cube_file(cube), codes)

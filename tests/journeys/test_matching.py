@@ -9,7 +9,7 @@ from syntonos.core.chain import Chain, Decode, Output, apply_lut, compile_chain,
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
-from syntonos.core.media import read_frame
+from syntonos.core.media import RecordingReader
 from tests.opencolorio import cube_file, through
 
 
@@ -38,7 +38,7 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     expect(_cell(page, "C")).to_have_attribute("data-state", "in_tune")
     birch = _cell(page, "B")
     expect(birch).to_have_attribute("data-state", "not_measured")
-    birch.get_by_role("link", name="Read the chart").click()
+    birch.get_by_role("link", name="Read chart").click()
 
     # Chart: find it in both, then fit.
     for letter in "AB":
@@ -83,7 +83,7 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     angle = page.request.get(re.sub(r"/p/.*", "/api/lights/1/cameras/2", page.url)).json()
     chain = read_chain(angle["angle"]["chain"])
     assert chain.output == Output()
-    codes = read_frame(sorted((media / "Birch").glob("*_02_*"))[0]).code_rgb.reshape(-1, 3)
+    codes = RecordingReader([media / "Birch" / "B001_02.mov"]).read(0).reshape(-1, 3)
     exact = run(compile_chain(chain), codes)
     seen = through(cube_file(cube), codes)
     d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))

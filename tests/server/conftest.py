@@ -39,7 +39,7 @@ def place(db, settings, media, tmp_path):
         for number, kind in (("01", "chart"), ("02", "scene")):
             files = sorted(
                 p.relative_to(MEDIA).as_posix()
-                for p in (media / name).glob(f"{letter}001_{number}_*")
+                for p in (media / name).glob(f"{letter}001_{number}*")
             )
             clips[letter, kind] = register_clip(camera=camera, light=light, kind=kind, files=files)
     return type("Place", (), {"production": production, "light": light, "cameras": cameras,

@@ -31,8 +31,9 @@ def test_files_are_grouped_into_recordings_by_their_numbers(root):
         (root / name).touch()
     folders, sequences = list_folder("")
     assert folders == ["sub"]
-    assert {name: len(files) for name, files in sequences} == {"A001_01": 2, "A001_02": 1,
-                                                               "still": 1}  # fmt: skip
+    assert {row.group.name: len(row.files) for row in sequences} == {
+        "A001_01": 2, "A001_02": 1, "still": 1,
+    }  # fmt: skip
 
 
 @pytest.mark.parametrize("name", ["../x.png", "/etc/hostname", "a/../../x.png"])
@@ -53,8 +54,8 @@ def test_names_with_spaces_and_unicode_are_names(root):
     _frame(root / "Ofen 2 – früh" / "a b_0001.png")
     folders, _ = list_folder("")
     _, sequences = list_folder(folders[0])
-    assert sequences[0][1] == ["Ofen 2 – früh/a b_0001.png"]
-    assert resolve(sequences[0][1][0]).is_file()
+    assert sequences[0].files == ["Ofen 2 – früh/a b_0001.png"]
+    assert resolve(sequences[0].files[0]).is_file()
 
 
 def test_a_recording_of_two_sizes_or_two_productions_is_refused(place, root):
@@ -120,5 +121,11 @@ def test_the_demo_is_made_once(settings, media, tmp_path):
     assert ensure_demo()
     assert not ensure_demo()
     production = Production.objects.get()
-    assert [str(c) for c in production.cameras.all()] == ["A Alder", "B Birch", "C Cedar"]
+    assert [str(c) for c in production.cameras.all()] == [
+        "A Alder",
+        "B Birch",
+        "C Cedar",
+        "D Dogwood",
+        "E Elm",
+    ]
     assert production.reference_camera.letter == "A"

@@ -29,6 +29,8 @@ _NAMES: Final[dict[str, tuple[str, ...]]] = {
     "shutter": ("shutter", "shutterangle", "exposuretime", "shutterspeed", "exptime"),
     "aperture": ("aperture", "fnumber", "tstop"),
     "processing": ("processing", "incameraprocessing", "picturestyle", "pictureprofile"),
+    "curve": ("curve", "gamma", "logcurve", "transferfunction", "encoding"),
+    "gamut": ("gamut", "colorspace", "colourspace", "colorprimaries"),
     "date": ("date", "datetime", "datetimeoriginal", "creationtime", "capdate"),
     "note": ("comment", "comments", "note", "description", "imagedescription"),
 }  # fmt: skip

@@ -30,14 +30,18 @@ _MATRIX_TAGS: Final = {1: "bt709", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2
 _RANGE_TAGS: Final = {1: "legal", 2: "full"}
 # As the host library numbers where chroma stands: AVChromaLocation.
 _SITING_TAGS: Final = {1: "left", 2: "center", 3: "topleft"}
+# The host library's names of codecs, and their designations.
+_CODECS: Final = {
+    "prores": "ProRes", "dnxhd": "DNxHR", "h264": "H.264", "hevc": "HEVC", "ffv1": "FFV1",
+    "v210": "v210", "mpeg2video": "MPEG-2", "av1": "AV1", "libdav1d": "AV1", "vp9": "VP9",
+}  # fmt: skip
 
 
 def _opened(path: Path) -> Any:
     try:
         container = av.open(str(path))
     except (av.FFmpegError, OSError, ValueError) as error:
-        raise MediaError(f"{path.name} is no video that can be read, or breaks off "
-                         f"({type(error).__name__}).",
+        raise MediaError(f"{path.name} is no video that can be read, or it breaks off.",
                          hint="Copy it again from the card; mov, mp4, mxf and mkv are read.",
                          code="media.unreadable") from error  # fmt: skip
     if not container.streams.video:
@@ -196,10 +200,11 @@ class VideoReader:
             # Untagged: the usual one for the size (common practice, no source).
             matrix = "bt601" if frame.width <= 720 and frame.height <= 576 else "bt709"
             warnings.append(f"No matrix is tagged; {matrix.upper()} is taken, as is usual.")
+        codec = str(self._stream.codec_context.name)
         siting = self._stream.codec_context
         place = getattr(siting, "chroma_location", None)
         return Recording(
-            kind="video", format=self._stream.codec_context.name, width=size[0], height=size[1],
+            kind="video", format=_CODECS.get(codec, codec), width=size[0], height=size[1],
             bits=bits, frame_count=len(self._times), rate=rate,
             timecode=metadata.get("timecode", ""),
             pixel_aspect=float(aspect) if aspect else 1.0, turns=turns,

@@ -85,6 +85,31 @@ class SimulatedCamera:
         across = (np.roll(off, 1, axis=-1) - np.roll(off, -1, axis=-1)) / np.sqrt(3)
         return np.asarray(grey + off * np.cos(angle) + across * np.sin(angle), np.float64)
 
+    def sense(
+        self,
+        raw: NDArray[np.float64],
+        rng: np.random.Generator | None = None,
+        *,
+        flare_light: ArrayLike = (1.0, 1.0, 1.0),
+    ) -> NDArray[np.float64]:
+        """Return what the sensor gives of balanced raw (..., 3): flare, noise, clipping."""
+        seen = (raw + self.flare * np.asarray(flare_light)) * 2.0**self.stops
+        if rng is not None and self.noise > 0:
+            # Shot noise grows with the square root of light; a fifth of it is there in black.
+            sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
+            seen = seen + rng.standard_normal(seen.shape) * sigma
+        return np.asarray(np.minimum(seen, self.clip), np.float64)
+
+    def color_matrix(self, light: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return the matrix (3, 3) from XYZ to the sensor's own values, as a raw file states it.
+
+        Least squares over 300 smooth reflectances under a light (36,); a white's largest is 1.
+        """
+        lit = _smooth() * light
+        xyz = to_xyz(lit) / to_xyz(light)[1]
+        values = lit @ self.sensor / (light @ self.sensor).max()
+        return np.asarray(np.linalg.lstsq(xyz, values, rcond=None)[0].T, np.float64)
+
     def record(
         self,
         raw: NDArray[np.float64],
@@ -97,12 +122,7 @@ class SimulatedCamera:
         In the order of a camera: flare, exposure, noise, clipping, matrix, curve, levels,
         quantisation.
         """
-        seen = (raw + self.flare * np.asarray(flare_light)) * 2.0**self.stops
-        if rng is not None and self.noise > 0:
-            # Shot noise grows with the square root of light; a fifth of it is there in black.
-            sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
-            seen = seen + rng.standard_normal(seen.shape) * sigma
-        lin = self.develop(np.minimum(seen, self.clip))
+        lin = self.develop(self.sense(raw, rng, flare_light=flare_light))
         code = put_levels_on(encode(lin, find_encoding(self.encoding).curve), self.levels)
         if self.bits is not None:
             top = 2**self.bits - 1

@@ -7,32 +7,112 @@ from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
 from django.shortcuts import get_object_or_404
-from ninja import Router, Status
+from ninja import File, Form, Router, Status, UploadedFile
 
 from syntonos.core.chain import read_balance, read_chain
-from syntonos.server.footage import pictures, services
+from syntonos.core.media import kind_of
+from syntonos.server.footage import looking, missing, pictures, selectors, services, uploads
 from syntonos.server.footage.media import list_folder
-from syntonos.server.footage.models import Clip
-from syntonos.server.footage.schemas import ClipIn, ClipOut, DraftIn, FolderOut
+from syntonos.server.footage.models import Arrival, Clip
+from syntonos.server.footage.schemas import (
+    ArrivalChange,
+    ArrivalOut,
+    ArrivalsIn,
+    ClipChange,
+    ClipDetails,
+    ClipIn,
+    ClipOut,
+    ClipPage,
+    ClipRow,
+    ClipSettingsIn,
+    DraftIn,
+    FolderOut,
+    FoldersIn,
+    UploadOut,
+)
+from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching import selectors as matching
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.productions.models import Camera, Light, Production
 
 router = Router()
 
 
 @router.get("/media", response=FolderOut, operation_id="listMedia")
 def list_media(request: HttpRequest, folder: str = "") -> Any:
-    folders, sequences = list_folder(folder)
+    folders, groups = list_folder(folder)
     known = {name for files in Clip.objects.values_list("files", flat=True) for name in files}
     return {
         "folder": folder,
         "folders": folders,
         "sequences": [
-            {"name": name, "files": files, "is_registered": all(f in known for f in files)}
-            for name, files in sequences
+            {"name": row.group.name, "files": row.files, "media": kind_of(row.files[0]),
+             "missing": len(row.group.missing),
+             "is_registered": all(f in known for f in row.files)}
+            for row in groups
         ],
-    }
+    }  # fmt: skip
+
+
+@router.post("/productions/{production_id}/look-through", response={201: JobOut},
+             operation_id="lookThrough")  # fmt: skip
+def look_through(request: HttpRequest, production_id: int, body: FoldersIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return Status(201, looking.start(production, body.folders))
+
+
+@router.get("/productions/{production_id}/arrivals", response=list[ArrivalOut],
+            operation_id="listArrivals")  # fmt: skip
+def list_arrivals(request: HttpRequest, production_id: int) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    rows = production.arrivals.exclude(state=Arrival.State.DONE)
+    return [selectors.arrival_row(row) for row in rows]
+
+
+@router.patch("/productions/{production_id}/arrivals", response=list[ArrivalOut],
+              operation_id="changeArrivals")  # fmt: skip
+def change_arrivals(request: HttpRequest, production_id: int, body: ArrivalChange) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    values = body.dict(exclude_unset=True, exclude={"ids"})
+    rows = looking.change(production, body.ids, {k: v for k, v in values.items() if v is not None})
+    return [selectors.arrival_row(row) for row in rows]
+
+
+@router.post("/productions/{production_id}/arrivals/accept", response={201: JobOut},
+             operation_id="acceptArrivals")  # fmt: skip
+def accept_arrivals(request: HttpRequest, production_id: int, body: ArrivalsIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return Status(201, looking.accept(production, body.ids))
+
+
+@router.post("/productions/{production_id}/arrivals/resume", response={201: JobOut},
+             operation_id="resumeArrivals")  # fmt: skip
+def resume_arrivals(request: HttpRequest, production_id: int) -> Any:
+    return Status(201, looking.bring_in(get_object_or_404(Production, pk=production_id)))
+
+
+@router.post("/productions/{production_id}/arrivals/leave-out", response={204: None},
+             operation_id="leaveOutArrivals")  # fmt: skip
+def leave_out_arrivals(request: HttpRequest, production_id: int, body: ArrivalsIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    production.arrivals.filter(pk__in=body.ids).exclude(state=Arrival.State.DONE).delete()
+    return Status(204, None)
+
+
+@router.post("/productions/{production_id}/uploads", response={201: UploadOut},
+             operation_id="uploadMedia")  # fmt: skip
+def upload_media(
+    request: HttpRequest, production_id: int, file: File[UploadedFile], place: Form[str] = ""
+) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return Status(201, uploads.keep(production, file, place))
+
+
+@router.post("/productions/{production_id}/find-media", response={201: JobOut},
+             operation_id="findMedia")  # fmt: skip
+def find_media(request: HttpRequest, production_id: int, folder: str = "") -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    return Status(201, missing.start(production, folder))
 
 
 @router.post("/clips", response={201: ClipOut}, operation_id="registerClip")
@@ -47,10 +127,38 @@ def register_clip(request: HttpRequest, body: ClipIn) -> Any:
     )
 
 
-@router.get("/productions/{production_id}/clips", response=list[ClipOut],
-            operation_id="listClips")  # fmt: skip
-def list_clips(request: HttpRequest, production_id: int) -> Any:
-    return Clip.objects.filter(camera__production_id=production_id).order_by("id")
+@router.get("/productions/{production_id}/clips", response=ClipPage, operation_id="listClips")
+def list_clips(
+    request: HttpRequest, production_id: int, search: str = "", letter: str = "",
+    light_id: int | None = None, kind: str = "", first: int = 0, most: int = 100,
+) -> Any:  # fmt: skip
+    production = get_object_or_404(Production, pk=production_id)
+    rows = selectors.clips_of(
+        production, search=search, letter=letter, light_id=light_id, kind=kind
+    )
+    shown = rows[max(first, 0) : max(first, 0) + max(1, min(most, 500))]
+    return {"total": rows.count(), "clips": [selectors.clip_row(clip) for clip in shown]}
+
+
+@router.get("/clips/{clip_id}", response=ClipDetails, operation_id="getClip")
+def get_clip(request: HttpRequest, clip_id: int) -> Any:
+    clip = get_object_or_404(Clip.objects.select_related("camera", "light"), pk=clip_id)
+    return selectors.clip_details(clip)
+
+
+@router.patch("/clips/{clip_id}", response=ClipDetails, operation_id="changeClip")
+def change_clip(request: HttpRequest, clip_id: int, body: ClipChange) -> Any:
+    clip = get_object_or_404(Clip.objects.select_related("camera", "light"), pk=clip_id)
+    return selectors.clip_details(services.change_clip(clip, body.dict(exclude_unset=True)))
+
+
+@router.post("/productions/{production_id}/clips/settings", response=list[ClipRow],
+             operation_id="applySettings")  # fmt: skip
+def apply_settings(request: HttpRequest, production_id: int, body: ClipSettingsIn) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    values = body.values.dict(exclude_unset=True)
+    clips = services.apply_settings(production, body.ids, values)
+    return [selectors.clip_row(clip) for clip in clips]
 
 
 @router.get("/clips/{clip_id}/frames/{frame}/picture", operation_id="getPicture",

@@ -1,24 +1,28 @@
-"""Frames of clips as arrays, with a small cache of what was read last."""
+"""Frames of clips as arrays: open readers, and a cache of what was read last."""
 
 from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from pathlib import Path
 
 import cv2
 import numpy as np
+from django.conf import settings
 from numpy.typing import NDArray
 
 from syntonos.core.errors import MediaError
-from syntonos.core.media import read_frame
+from syntonos.core.media import RecordingReader, read_frame, write_frame
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import Clip
 
 _MOST_BYTES = 512 * 2**20
+PROXY_WIDTH = 480
+_MOST_OPEN = 8  # video files stay open so that the next frame costs one frame only
 
 
 class FrameCache:
-    """Frames by clip checksum, frame and width; the least recently used go first."""
+    """Frames by clip checksum and reading, frame and width; the least recently used go first."""
 
     def __init__(self, most_bytes: int = _MOST_BYTES) -> None:
         self._frames: OrderedDict[tuple[str, int, int], NDArray[np.float32]] = OrderedDict()
@@ -42,28 +46,104 @@ class FrameCache:
                 self._bytes -= old.nbytes
 
 
+class _Readers:
+    """Open recordings; each is used by one thread at a time, the least recently used are closed."""
+
+    def __init__(self) -> None:
+        self._open: OrderedDict[tuple[str, ...], tuple[RecordingReader, threading.Lock]] = (
+            OrderedDict()
+        )
+        self._lock = threading.Lock()
+
+    def read(self, clip: Clip, frame: int, *, preview: bool) -> NDArray[np.float32]:
+        """Return a frame's code values."""
+        key = (clip.checksum, clip.root, *clip.files[:1])
+        with self._lock:
+            found = self._open.pop(key, None)
+            if found is None:
+                paths = [resolve(file, clip.root) for file in clip.files]
+                for path in paths if clip.media == "video" else [paths[frame]]:
+                    _there(clip, path.is_file())
+                found = RecordingReader(paths), threading.Lock()
+            self._open[key] = found
+            old = None
+            if len(self._open) > _MOST_OPEN:
+                _, old = self._open.popitem(last=False)
+        if old is not None:
+            with old[1]:
+                old[0].close()
+        reader, lock = found
+        with lock:
+            return reader.read(frame, clip.reading, preview=preview)
+
+
+def _there(clip: Clip, is_there: bool) -> None:
+    if not is_there:
+        raise MediaError(
+            f"The files of {clip.name} are not where they were.", code="media.missing",
+            hint="Look for missing media in Footage: they are found by name and checksum.",
+        )  # fmt: skip
+
+
 _cache = FrameCache()
+_readers = _Readers()
 
 
 def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.float32]:
-    """Return stored code values (h, w, 3) of one frame, at its own size or not wider than asked."""
+    """Return code values (h, w, 3) of one frame, at its own size or not wider than asked.
+
+    Raises
+    ------
+    MediaError
+        When the frame is not there, its file is missing or broken.
+    """
     if not 0 <= frame < clip.frame_count:
         raise MediaError(
             f"{clip.name} has {clip.frame_count} frames, frame {frame + 1} was asked for.",
             hint="Choose a frame of the clip.", code="media.frame",
         )  # fmt: skip
     wanted = min(width or clip.width, clip.width)
-    key = (clip.checksum, frame, wanted)
+    source = f"{clip.checksum}-{clip.reading_key}"
+    key = (source, frame, wanted)
     if (found := _cache.get(key)) is not None:
         return found
-    full = _cache.get((clip.checksum, frame, clip.width))
+    full = _cache.get((source, frame, clip.width))
+    if full is None and frame == 0:
+        full = _proxy(clip, wanted)
     if full is None:
-        full = read_frame(resolve(clip.files[frame], clip.root)).code_rgb
+        preview = clip.media == "raw" and wanted <= clip.width // 2
+        full = _readers.read(clip, frame, preview=preview)
         full.setflags(write=False)
-        _cache.put((clip.checksum, frame, clip.width), full)
-    if wanted == clip.width:
+        _cache.put((source, frame, full.shape[1]), full)
+    if wanted == full.shape[1] and abs(clip.pixel_aspect - 1) < 1e-3:
         return full
-    size = (wanted, max(1, round(clip.height * wanted / clip.width)))
+    size = (wanted, max(1, round(clip.height * wanted / (clip.width * clip.pixel_aspect))))
     small = np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA), np.float32)
+    small.setflags(write=False)
     _cache.put(key, small)
     return small
+
+
+def _proxy_path(clip: Clip) -> Path:
+    name = f"{clip.checksum}-{clip.reading_key or 'codes'}.exr"
+    return Path(settings.DATA) / "proxies" / name
+
+
+def write_proxy(clip: Clip) -> None:
+    """Keep the first frame's code values small, for lists: no decoding of a large frame there."""
+    path = _proxy_path(clip)
+    if not path.is_file():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_frame(path, frame_of(clip, 0, PROXY_WIDTH), metadata={})
+
+
+def _proxy(clip: Clip, wanted: int) -> NDArray[np.float32] | None:
+    """Return the small first frame where there is one that is wide enough."""
+    path = _proxy_path(clip)
+    if wanted > PROXY_WIDTH or not path.is_file():
+        return None
+    try:
+        return read_frame(path).code_rgb
+    except MediaError:
+        path.unlink(missing_ok=True)
+        return None

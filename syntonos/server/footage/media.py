@@ -1,21 +1,25 @@
-"""Media roots: which files may be seen, and what clips lie there."""
+"""Media roots: which files may be seen, and what recordings lie there."""
 
 from __future__ import annotations
 
-import re
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
 
 from syntonos.core.errors import MediaError
-from syntonos.core.media import FORMATS
+from syntonos.core.media import FileGroup, group_files
 
-_NUMBER = re.compile(r"^(.*?)[._-]?(\d+)$")
+_DEEPEST = 12
+_MOST_FOLDERS = 20_000
 
 
 def resolve(relative: str, root: str = "media") -> Path:
-    """Return the path below a media root; one that leaves it is refused."""
+    """Return the path below a media root; one that leaves it, by links too, is refused."""
     base: Path = settings.MEDIA_ROOTS[root]
+    if "\0" in relative:
+        raise MediaError("The path holds a zero.", hint="Rename the file.", code="media.outside")
     path = (base / relative).resolve()
     if path != base and base not in path.parents:
         raise MediaError(
@@ -26,23 +30,60 @@ def resolve(relative: str, root: str = "media") -> Path:
     return path
 
 
-def list_folder(folder: str) -> tuple[list[str], list[tuple[str, list[str]]]]:
-    """Return sub-folders and image sequences (name, files), both as paths below the root."""
-    base = settings.MEDIA_ROOTS["media"]
-    path = resolve(folder)
+@dataclass(frozen=True, slots=True)
+class FoundGroup:
+    """A recording of a folder; its files are paths below the root."""
+
+    folder: str
+    group: FileGroup
+    files: list[str]
+
+
+def list_folder(folder: str, root: str = "media") -> tuple[list[str], list[FoundGroup]]:
+    """Return sub-folders as paths below the root, and the recordings.
+
+    Links that lead out of the root, and what begins with a full stop, are left out.
+
+    Raises
+    ------
+    MediaError
+        media.missing, media.outside; media.unreadable when rights are missing.
+    """
+    base: Path = settings.MEDIA_ROOTS[root]
+    path = resolve(folder, root)
     if not path.is_dir():
         raise MediaError(f"There is no folder {folder!r}.", hint="Choose another folder.",
                          code="media.missing")  # fmt: skip
     folders: list[str] = []
-    groups: dict[str, list[str]] = {}
-    for entry in sorted(path.iterdir()):
+    names: list[str] = []
+    try:
+        entries = sorted(path.iterdir())
+    except OSError as error:
+        raise MediaError(f"The folder {folder!r} cannot be read: {error.strerror}.",
+                         hint="Look at its rights.",
+                         code="media.unreadable") from error  # fmt: skip
+    for entry in entries:
         if entry.name.startswith("."):
             continue
-        relative = entry.relative_to(base).as_posix()
+        there = entry.resolve()
+        if there != base and base not in there.parents:
+            continue
         if entry.is_dir():
-            folders.append(relative)
-        elif entry.suffix.lower() in FORMATS:
-            numbered = _NUMBER.match(entry.stem)
-            name = (numbered.group(1) if numbered else "") or entry.stem
-            groups.setdefault(f"{name}{entry.suffix.lower()}", []).append(relative)
-    return folders, [(Path(name).stem, files) for name, files in groups.items()]
+            folders.append(entry.relative_to(base).as_posix())
+        elif entry.is_file():
+            names.append(entry.name)
+    here = path.relative_to(base).as_posix()
+    prefix = "" if here == "." else f"{here}/"
+    return folders, [
+        FoundGroup(folder, group, [prefix + name for name in group.files])
+        for group in group_files(names)
+    ]
+
+
+def walk(folder: str, root: str = "media", *, depth: int = 0) -> Iterator[FoundGroup]:
+    """Yield the recordings of a folder and of those below it."""
+    folders, groups = list_folder(folder, root)
+    yield from groups
+    if depth < _DEEPEST:
+        for below in folders[:_MOST_FOLDERS]:
+            yield from walk(below, root, depth=depth + 1)

@@ -1,8 +1,21 @@
-"""Clips: one recording of one camera, however many files it is spread over."""
+"""Clips: one recording of one camera, however many files it is spread over; what came in."""
 
 from __future__ import annotations
 
+import hashlib
+import json
+from dataclasses import asdict
+from fractions import Fraction
+from typing import Any
+
 from django.db import models
+
+from syntonos.core.encodings import levels_scale_offset
+from syntonos.core.media import RawDevelopment, Reading
+
+# What a clip may have of its own; the rest is its camera's.
+RAW_SETTINGS = ("white", "kelvin", "tint", "stops", "exposure_index", "highlights")
+SETTINGS = ("encoding", "levels", "quantisation", *RAW_SETTINGS)
 
 
 class Clip(models.Model):
@@ -16,12 +29,23 @@ class Clip(models.Model):
     name = models.CharField(max_length=120)
     root = models.CharField(max_length=20, default="media")
     files = models.JSONField()  # paths below the root, in order of frames
+    media = models.CharField(max_length=6, default="stills")  # stills, video, raw
+    frame_count = models.PositiveIntegerField(default=1)
+    rate = models.CharField(max_length=24, blank=True)  # frames a second, as a fraction
+    timecode = models.CharField(max_length=11, blank=True)
     width = models.PositiveIntegerField()
     height = models.PositiveIntegerField()
-    format = models.CharField(max_length=10)
+    pixel_aspect = models.FloatField(default=1.0)
+    format = models.CharField(max_length=20)
     bits = models.PositiveSmallIntegerField()
-    checksum = models.CharField(max_length=64)  # sha256 over all files in order
+    tagged_range = models.CharField(max_length=5, blank=True)
+    checksum = models.CharField(max_length=64)  # sha256 over the files' own, in order
+    marks = models.JSONField(default=list)  # of each file: size, sha256
+    facts = models.JSONField(default=dict)  # under the names of core.media.FACTS
     metadata = models.JSONField(default=dict)
+    warnings = models.JSONField(default=list)
+    missing = models.JSONField(default=list)  # numbers of the frames that are not there
+    overrides = models.JSONField(default=dict)  # of SETTINGS, where it differs from its camera
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -36,5 +60,75 @@ class Clip(models.Model):
         return self.name
 
     @property
-    def frame_count(self) -> int:
-        return len(self.files)
+    def encoding(self) -> str:
+        """What its code values carry: its own, or its camera's."""
+        return str(self.overrides.get("encoding") or self.camera.encoding)
+
+    @property
+    def levels(self) -> str:
+        """Curve levels: its own, or its camera's. Raw is developed to the whole scale."""
+        if self.media == "raw":
+            return "full"
+        levels = str(self.overrides.get("levels") or self.camera.levels)
+        levels_scale_offset(levels)
+        return levels
+
+    @property
+    def reading(self) -> Reading:
+        """How its files become code values."""
+        raw: dict[str, Any] = {**self.camera.raw}
+        raw |= {name: self.overrides[name] for name in RAW_SETTINGS if name in self.overrides}
+        return Reading(
+            quantisation=self.overrides.get("quantisation") or self.camera.quantisation,
+            raw=RawDevelopment(**raw, encoding=self.encoding) if self.media == "raw"
+            else RawDevelopment(),
+        )  # fmt: skip
+
+    @property
+    def reading_key(self) -> str:
+        """What its code values depend on beside the files; "" for pictures."""
+        if self.media == "stills":
+            return ""
+        text = json.dumps(asdict(self.reading), sort_keys=True)
+        return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    @property
+    def frames_a_second(self) -> Fraction | None:
+        """Its rate, where it has one."""
+        return Fraction(self.rate) if self.rate else None
+
+
+class Arrival(models.Model):
+    """A recording that was found, until it is a clip: what it says, and where it would go."""
+
+    class State(models.TextChoices):
+        PROPOSED = "proposed"
+        ACCEPTED = "accepted"
+        DONE = "done"
+        FAILED = "failed"
+
+    production = models.ForeignKey(
+        "productions.Production", on_delete=models.CASCADE, related_name="arrivals"
+    )
+    root = models.CharField(max_length=20, default="media")
+    folder = models.CharField(max_length=500, blank=True)
+    name = models.CharField(max_length=120)
+    files = models.JSONField()
+    missing = models.JSONField(default=list)
+    recording = models.JSONField(null=True, blank=True)  # what the files say; None where broken
+    state = models.CharField(max_length=8, choices=State, default=State.PROPOSED)
+    problem = models.JSONField(null=True, blank=True)  # code, detail, hint
+    # Where it would go: a letter and a light's name, there already or to be made.
+    letter = models.CharField(max_length=1, blank=True)
+    camera_name = models.CharField(max_length=80, blank=True)
+    encoding = models.CharField(max_length=60, blank=True)  # of a camera that is to be made
+    light_name = models.CharField(max_length=80, blank=True)
+    kind = models.CharField(max_length=8, choices=Clip.Kind, default=Clip.Kind.SCENE)
+    reasons = models.JSONField(default=dict)  # why: letter, light, kind, encoding
+    clip = models.OneToOneField(Clip, on_delete=models.SET_NULL, null=True, blank=True)
+
+    class Meta:
+        ordering = ["letter", "light_name", "folder", "name", "id"]
+
+    def __str__(self) -> str:
+        return self.name

@@ -37,7 +37,8 @@ def jpeg(disp_rgb: NDArray[np.float32]) -> bytes:
 
 def picture_tag(clip: Clip, frame: int, width: int, chain: Chain) -> str:
     """Return the key of a picture: everything that its pixels depend on."""
-    text = f"{chain_hash(chain)} {clip.checksum} {frame} {width} {ENGINE_VERSION} {QUALITY}"
+    source = f"{clip.checksum} {clip.reading_key}"
+    text = f"{chain_hash(chain)} {source} {frame} {width} {ENGINE_VERSION} {QUALITY}"
     return hashlib.sha256(text.encode()).hexdigest()[:32]
 
 

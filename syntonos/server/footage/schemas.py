@@ -1,4 +1,4 @@
-"""What the API says and takes about clips."""
+"""What the API says and takes about footage."""
 
 from __future__ import annotations
 
@@ -9,31 +9,94 @@ from pydantic import Field
 
 from syntonos.server.looks.schemas import Dials
 
+Kind = Literal["scene", "chart"]
+Media = Literal["stills", "video", "raw"]
+
 
 class ClipOut(Schema):
     id: int
     camera_id: int
     light_id: int
-    kind: Literal["scene", "chart"]
+    kind: Kind
     name: str
     width: int
     height: int
     format: str
     bits: int
     frame_count: int
+    media: Media
+    rate: str
+    timecode: str
+    encoding: str
+    levels: Literal["full", "legal"]
+    warnings: list[str]
+
+
+class ClipRow(ClipOut):
+    """A clip in the list."""
+
+    encoding_name: str
+    facts: dict[str, str]
+    overrides: dict[str, Any]
+    is_missing: bool
+    sidecars: list[str]
+
+
+class ClipPage(Schema):
+    total: int
+    clips: list[ClipRow]
+
+
+class ClipDetails(ClipRow):
+    """All that is known of a clip."""
+
+    files: list[str]
+    metadata: dict[str, str]
+    tagged_range: str
+    pixel_aspect: float
+    missing: list[int]
+    checksum: str
+    differences: list[str]  # from its light's chart clip
 
 
 class ClipIn(Schema):
     camera_id: int
     light_id: int
-    kind: Literal["scene", "chart"] = "scene"
+    kind: Kind = "scene"
     files: list[str] = Field(min_length=1, max_length=5000)
     name: str = Field("", max_length=120)
+
+
+class ClipChange(Schema):
+    name: str | None = Field(None, min_length=1, max_length=120)
+    kind: Kind | None = None
+    light_id: int | None = None
+
+
+class ClipSettings(Schema):
+    """Settings of clips: only the fields that are sent are applied; null takes one back."""
+
+    encoding: str | None = None
+    levels: Literal["full", "legal"] | None = None
+    quantisation: Literal["full", "legal"] | None = None
+    white: Literal["as-shot", "set"] | None = None
+    kelvin: float | None = Field(None, ge=1700, le=25000)
+    tint: float | None = Field(None, ge=-50, le=50)
+    stops: float | None = Field(None, ge=-8, le=8)
+    exposure_index: int | None = Field(None, ge=25, le=102400)
+    highlights: Literal["clip", "blend", "rebuild"] | None = None
+
+
+class ClipSettingsIn(Schema):
+    ids: list[int] = Field(min_length=1, max_length=10000)
+    values: ClipSettings
 
 
 class SequenceOut(Schema):
     name: str
     files: list[str]
+    media: Media
+    missing: int
     is_registered: bool
 
 
@@ -41,6 +104,62 @@ class FolderOut(Schema):
     folder: str
     folders: list[str]
     sequences: list[SequenceOut]
+
+
+class FoldersIn(Schema):
+    folders: list[str] = Field(min_length=1, max_length=200)
+
+
+class ProblemOut(Schema):
+    code: str
+    detail: str
+    hint: str
+
+
+class ArrivalOut(Schema):
+    id: int
+    folder: str
+    name: str
+    file_count: int
+    missing: int
+    state: Literal["proposed", "accepted", "done", "failed"]
+    problem: ProblemOut | None
+    letter: str
+    camera_name: str
+    encoding: str
+    encoding_name: str
+    light_name: str
+    kind: Kind
+    reasons: dict[str, Any]
+    media: str
+    format: str
+    width: int
+    height: int
+    bits: int
+    frame_count: int
+    rate: str
+    timecode: str
+    facts: dict[str, str]
+    warnings: list[str]
+
+
+class ArrivalChange(Schema):
+    ids: list[int] = Field(min_length=1, max_length=10000)
+    name: str | None = Field(None, min_length=1, max_length=120)
+    letter: str | None = Field(None, pattern="^[A-Z]$")
+    camera_name: str | None = Field(None, min_length=1, max_length=80)
+    encoding: str | None = Field(None, max_length=60)
+    light_name: str | None = Field(None, min_length=1, max_length=80)
+    kind: Kind | None = None
+
+
+class ArrivalsIn(Schema):
+    ids: list[int] = Field(min_length=1, max_length=10000)
+
+
+class UploadOut(Schema):
+    folder: str
+    file: str
 
 
 class DraftIn(Schema):

@@ -1,47 +1,67 @@
-"""Bringing clips in."""
+"""Clips: making them, and giving them settings of their own."""
 
 from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from django.db import IntegrityError, transaction
 
+from syntonos.core.encodings import find_encoding, levels_scale_offset
 from syntonos.core.errors import MediaError
-from syntonos.core.media import read_info
+from syntonos.core.media import RANGES, RawDevelopment, Recording, read_recording
+from syntonos.core.media.manifest import hash_file
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.media import resolve
-from syntonos.server.footage.models import Clip
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.footage.models import RAW_SETTINGS, SETTINGS, Clip
+from syntonos.server.jobs import services as jobs
+from syntonos.server.productions.models import Camera, Light, Production
 
 
 def register_clip(
     *, camera: Camera, light: Light, kind: str, files: Sequence[str], name: str = ""
 ) -> Clip:
-    """Register a recording below the media root; every frame's head is checked first."""
+    """Register a recording below the media root; every file's head is checked first."""
+    paths = [resolve(file) for file in files]
+    said = read_recording(paths)
+    marks = [{"size": path.stat().st_size, "sha256": hash_file(path)["sha256"]} for path in paths]
+    stem = Path(files[0]).stem
+    return make_clip(
+        camera=camera, light=light, kind=kind, files=files, recording=said, marks=marks,
+        name=name or stem.rstrip("0123456789").rstrip("_-.") or stem,
+    )  # fmt: skip
+
+
+def make_clip(
+    *,
+    camera: Camera,
+    light: Light,
+    kind: str,
+    files: Sequence[str],
+    name: str,
+    recording: Recording,
+    marks: list[dict[str, Any]],
+    missing: Sequence[int] = (),
+    root: str = "media",
+) -> Clip:
+    """Keep a recording as a clip of a camera in a light."""
     if light.production_id != camera.production_id:
         raise ConflictError("clip.foreign", "Camera and light are of different productions.",
                             "Choose both from one production.")  # fmt: skip
-    paths = [resolve(file) for file in files]
-    infos = [read_info(path) for path in paths]
-    first = infos[0]
-    for path, info in zip(paths, infos, strict=True):
-        if (info.width, info.height) != (first.width, first.height):
-            raise MediaError(
-                f"{path.name} is {info.width} x {info.height}, the first frame is {first.width} x "
-                f"{first.height}.",
-                hint="Bring in frames of one recording only.",
-                code="media.sizes",
-            )
-    digest = hashlib.sha256()
-    for path in paths:
-        digest.update(path.read_bytes())
+    digest = hashlib.sha256("".join(mark["sha256"] for mark in marks).encode())
+    warnings = list(recording.warnings)
+    if missing:
+        warnings.insert(0, gap_text(missing))
     clip = Clip(
-        camera=camera, light=light, kind=kind, files=list(files),
-        name=name or Path(files[0]).stem.rstrip("0123456789").rstrip("_-.") or Path(files[0]).stem,
-        width=first.width, height=first.height, format=first.format, bits=first.bits,
-        checksum=digest.hexdigest(), metadata=dict(first.metadata),
+        camera=camera, light=light, kind=kind, name=name[:120], root=root, files=list(files),
+        media=recording.kind, frame_count=recording.frame_count,
+        rate=str(recording.rate) if recording.rate else "", timecode=recording.timecode[:11],
+        width=recording.width, height=recording.height, pixel_aspect=recording.pixel_aspect,
+        format=recording.format[:20], bits=recording.bits, tagged_range=recording.tagged_range,
+        checksum=digest.hexdigest(), marks=marks, facts=dict(recording.facts),
+        metadata=dict(recording.metadata), warnings=warnings, missing=list(missing),
     )  # fmt: skip
     try:
         with transaction.atomic():
@@ -52,3 +72,101 @@ def register_clip(
             "It is on the Board; give this one another name if it is a new recording.",
         ) from error  # fmt: skip
     return clip
+
+
+def gap_text(missing: Sequence[int]) -> str:
+    """Say which frames of a sequence are not there."""
+    shown = ", ".join(map(str, missing[:4])) + (" ..." if len(missing) > 4 else "")
+    count = len(missing)
+    return f"{count} frame{'s' if count != 1 else ''} missing: {shown}"
+
+
+def apply_settings(
+    production: Production, ids: Sequence[int], values: dict[str, Any]
+) -> list[Clip]:
+    """Give clips settings of their own: exactly the fields that `values` has, and no others.
+
+    None takes a field back: the clip follows its camera again. What stands on clips that are read
+    otherwise now is read and fitted again, in jobs.
+
+    Raises
+    ------
+    MediaError, EncodingError
+        When a value is none that can be.
+    """
+    unknown = set(values) - set(SETTINGS)
+    if unknown:
+        raise MediaError(f"Clips have no setting {sorted(unknown)[0]!r}.",
+                         hint=f"They have {', '.join(SETTINGS)}.",
+                         code="clip.settings")  # fmt: skip
+    values = dict(values)
+    if values.get("encoding"):
+        values["encoding"] = find_encoding(values["encoding"]).slug
+    if values.get("levels"):
+        levels_scale_offset(values["levels"])
+    if values.get("quantisation") not in (None, "", *RANGES):
+        raise MediaError(f"Quantisation range {values['quantisation']!r} is not known.",
+                         hint="Say 'full' or 'legal'.", code="media.range")  # fmt: skip
+    RawDevelopment(**{k: v for k, v in values.items() if k in RAW_SETTINGS and v is not None})
+    clips = list(
+        Clip.objects.filter(pk__in=ids, camera__production=production)
+        .select_related("camera", "light").order_by("id")
+    )  # fmt: skip
+    again: dict[int, Light] = {}
+    with transaction.atomic():
+        for clip in clips:
+            before = clip.encoding, clip.levels, clip.reading_key
+            overrides = {**clip.overrides, **values}
+            clip.overrides = {k: v for k, v in overrides.items() if v is not None}
+            clip.save(update_fields=["overrides"])
+            changed = before != (clip.encoding, clip.levels, clip.reading_key)
+            if changed and clip.readings.exists():
+                again[clip.light_id] = clip.light
+    for light in again.values():
+        jobs.start(production, "match-angles", f"{light.name}: read and fit again",
+                   {"light_id": light.pk})  # fmt: skip
+    return clips
+
+
+def change_clip(clip: Clip, changes: dict[str, Any]) -> Clip:
+    """Change a clip's name, kind or light.
+
+    Raises
+    ------
+    ConflictError
+        clip.read, when it has chart readings that stand on where it is.
+    """
+    moves = {"light_id", "kind"} & {k for k, v in changes.items() if v != getattr(clip, k)}
+    if moves and clip.readings.exists():
+        raise ConflictError(
+            "clip.read", f"A chart was read in {clip.name}: matches stand on it being here.",
+            "Bring the recording in once more under another name, if it belongs elsewhere.",
+        )  # fmt: skip
+    if (light_id := changes.pop("light_id", None)) is not None:
+        clip.light = clip.camera.production.lights.get(pk=light_id)
+    for name, value in changes.items():
+        setattr(clip, name, value)
+    try:
+        with transaction.atomic():
+            clip.save()
+    except IntegrityError as error:
+        raise ConflictError("clip.taken", f"There is a clip {clip.name} already.",
+                            "Choose another name.") from error  # fmt: skip
+    return clip
+
+
+# Between the clip of a chart and a scene: facts whose difference makes a match doubtful.
+_MATTERS = {
+    "lens": "lens", "filter": "filter", "exposure_index": "exposure index", "white": "white",
+    "processing": "in-camera processing",
+}  # fmt: skip
+
+
+def differences(chart: Clip, scene: Clip) -> list[str]:
+    """Say what the files state otherwise for a chart's clip than for a scene's."""
+    out = []
+    for fact, name in _MATTERS.items():
+        first, second = chart.facts.get(fact), scene.facts.get(fact)
+        if first and second and first.casefold() != second.casefold():
+            out.append(f"{name} {second}, on the chart {first}")
+    return out

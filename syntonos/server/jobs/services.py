@@ -18,7 +18,12 @@ from syntonos.server.productions.models import Production
 log = logging.getLogger("syntonos.jobs")
 
 # What does each kind. Every runner can be begun again after a kill.
-RUNNERS = {"match-angles": "syntonos.server.matching.angles.run_job"}
+RUNNERS = {
+    "match-angles": "syntonos.server.matching.angles.run_job",
+    "look-through": "syntonos.server.footage.looking.run_job",
+    "bring-in": "syntonos.server.footage.bringing.run_job",
+    "find-media": "syntonos.server.footage.missing.run_job",
+}
 _WRITE_EVERY = 0.15  # seconds between two notes of progress
 
 

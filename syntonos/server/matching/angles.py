@@ -104,9 +104,7 @@ def _chart_clip(light: Light, camera: Camera) -> Clip | None:
 def _fresh(light: Light, camera: Camera) -> ChartReading | None:
     """Return the newest reading, where it was made as the camera says now."""
     row = selectors.latest_reading(light.pk, camera.pk)
-    if row and (row.encoding, row.levels) == (camera.encoding, camera.levels):
-        return row
-    return None
+    return row if row and selectors.holds(row) else None
 
 
 def _read(
@@ -125,7 +123,7 @@ def _read(
     try:
         if kept and before is not None:
             # Only its encoding has changed: the chart is where it was.
-            tell(f"Reading {camera} as {camera.encoding} {camera.levels}")
+            tell(f"Reading {camera} as {clip.encoding} {clip.levels}")
             layout = reading_from_json(before.data).layout
             return readings.read(
                 clip, before.data["corners"], found_by=before.found_by, frames=before.frames,

@@ -288,7 +288,10 @@ def _side(light: Light, camera: Camera, match: Match | None,
     return {
         "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
         "encoding_name": find_encoding(camera.encoding).name, "levels": camera.levels,
-        "clips": list(Clip.objects.filter(light=light, camera=camera).order_by("kind", "id")),
+        "clips": list(
+            Clip.objects.filter(light=light, camera=camera).select_related("camera")
+            .order_by("kind", "id")
+        ),
         "reading": reading_out(reading) if reading else None,
         "clip_readings": selectors.clip_readings(light.pk, camera),
         "chain": chain_to_json(selectors.chain_for(camera, match, light.pk)),

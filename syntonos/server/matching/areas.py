@@ -53,8 +53,8 @@ def colour_of(light: Light, camera: Camera, area: Area) -> tuple[float, float, f
             f"An area in {clip.name} has only {len(part)} pixels, {_LEAST_AREA} are needed.",
             hint="Draw it larger.", code="fit.area",
         )  # fmt: skip
-    encoding = find_encoding(camera.encoding)
-    lin = decode(take_levels_off(part.astype(np.float64), camera.levels), encoding.curve)
+    encoding = find_encoding(clip.encoding)
+    lin = decode(take_levels_off(part.astype(np.float64), clip.levels), encoding.curve)
     lin = lin @ gamut_matrix(encoding.gamut, AP1).T
     middle = np.median(lin, axis=0)
     off = np.abs(lin - middle).sum(axis=1)

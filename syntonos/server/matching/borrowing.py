@@ -41,8 +41,7 @@ def neighbours(light: Light, camera: Camera) -> list[Neighbour]:
         row = selectors.current_match(other.pk, camera)
         if other.pk == light.pk or row is None or selectors.is_borrowed(row):
             continue
-        made_as = row.angle_reading.encoding, row.angle_reading.levels
-        if made_as == (camera.encoding, camera.levels):
+        if selectors.holds(row.angle_reading):
             sources.append((other, row))
     pairs = other_pairs(light, camera)
 

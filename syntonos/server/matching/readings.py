@@ -139,8 +139,8 @@ def read(
         chosen = [chosen[i] for i in proposal.frames]
         corners = proposal.given.tolist()
     reading = read_chart(
-        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.camera.encoding),
-        levels=clip.camera.levels, layout=layout,
+        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.encoding),
+        levels=clip.levels, layout=layout,
     )  # fmt: skip
     return _keep(clip, reading, chosen, found_by, notes)
 
@@ -148,6 +148,8 @@ def read(
 def _keep(
     clip: Clip, reading: CoreReading, frames: list[int], found_by: str, notes: dict[str, Any]
 ) -> ChartReading:
+    if clip.reading_key:
+        notes = {**notes, "source": clip.reading_key}
     with transaction.atomic():
         last = clip.readings.aggregate(models.Max("number"))["number__max"] or 0
         return ChartReading.objects.create(

@@ -29,7 +29,7 @@ def current_match(light_id: int, camera: Camera) -> Match | None:
         light_id=light_id, camera=camera, is_current=True,
         reference_id=camera.production.reference_camera_id,
     ).select_related(
-        "angle_reading", "reference_reading", "camera__production"
+        "angle_reading__clip__camera", "reference_reading", "camera__production"
     ).first()  # fmt: skip
 
 
@@ -44,17 +44,22 @@ def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
     """Return the newest chart reading of a camera in a light."""
     return (
         ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
-        .select_related("clip").order_by("-created", "-id").first()
+        .select_related("clip__camera").order_by("-created", "-id").first()
     )  # fmt: skip
+
+
+def holds(row: ChartReading) -> bool:
+    """Say whether a reading was made of its clip as that is taken now."""
+    clip = row.clip
+    source = row.notes.get("source", "")
+    return (row.encoding, row.levels, source) == (clip.encoding, clip.levels, clip.reading_key)
 
 
 def clip_readings(light_id: int, camera: Camera) -> list[dict[str, int | str]]:
     """Return each clip's newest reading of a single exposure, as the camera is taken now."""
-    rows = ChartReading.objects.filter(
-        clip__light_id=light_id, clip__camera=camera, encoding=camera.encoding,
-        levels=camera.levels,
-    ).order_by("created", "id")  # fmt: skip
-    newest = {row.clip_id: row for row in rows if not row.notes.get("bracket")}
+    rows = ChartReading.objects.filter(clip__light_id=light_id, clip__camera=camera)
+    rows = rows.select_related("clip__camera").order_by("created", "id")
+    newest = {row.clip_id: row for row in rows if not row.notes.get("bracket") and holds(row)}
     return [
         {"clip_id": clip, "reading_id": row.pk,
          "layout": reading_from_json(row.data).layout.slug}
@@ -70,18 +75,24 @@ def stage_of(match: Match) -> MatchStage:
 
 
 def chain_for(
-    camera: Camera, match: Match | None, light_id: int | None = None, *, output: str = ""
+    camera: Camera,
+    match: Match | None,
+    light_id: int | None = None,
+    *,
+    output: str = "",
+    clip: Clip | None = None,
 ) -> Chain:
     """Compose the chain of a camera's clips: its match, the light's balance, the look, an output.
 
-    `output` is the key of one of the production's; empty for the main one.
+    `output` is the key of one of the production's; empty for the main one. A clip may carry
+    something else than its camera's others do.
     """
     production = camera.production
     is_reference = production.reference_camera_id == camera.pk
     balance = looks.balance_of(light_id) if light_id is not None else None
     look = looks.look_of(production.pk, light_id)
     return Chain(
-        Decode(camera.encoding, camera.levels),
+        Decode(clip.encoding, clip.levels) if clip else Decode(camera.encoding, camera.levels),
         production.output(output),
         # A match has the body's own difference in it, and the reference is what it is.
         input=camera.input if match is None and not is_reference else Input(),
@@ -94,7 +105,7 @@ def chain_for(
 def chain_of(clip: Clip, *, with_match: bool = True) -> Chain:
     """Compose the chain of a clip, with the match of its camera in its light."""
     match = current_match(clip.light_id, clip.camera) if with_match else None
-    return chain_for(clip.camera, match, clip.light_id)
+    return chain_for(clip.camera, match, clip.light_id, clip=clip)
 
 
 @dataclass(frozen=True, slots=True)
@@ -134,7 +145,7 @@ def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: Chart
     return (
         (own is not None and own.pk != angle.pk)
         or (moved and base is not None and base.pk != match.reference_reading_id)
-        or (angle.encoding, angle.levels) != (camera.encoding, camera.levels)
+        or not holds(angle)
     )
 
 

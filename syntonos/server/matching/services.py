@@ -114,10 +114,11 @@ def both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartRead
                 hint="Open the Chart and read it first.", code="fit.no_reading",
             )  # fmt: skip
         reading = readings[who.pk]
-        if reading and (reading.encoding, reading.levels) != (who.encoding, who.levels):
+        if reading and not selectors.holds(reading):
+            now = reading.clip
             raise FitError(
-                f"The reading of {who} was made as {reading.encoding} {reading.levels}, the camera "
-                f"now says {who.encoding} {who.levels}.",
+                f"The reading of {who} was made as {reading.encoding} {reading.levels}, the clip "
+                f"is now taken as {now.encoding} {now.levels}, or developed otherwise.",
                 hint="Read its chart again.", code="fit.other_encoding",
             )  # fmt: skip
     base, own = readings[reference.pk], readings[camera.pk]
@@ -327,7 +328,7 @@ def fit_own_curve(light: Light, camera: Camera) -> tuple[FittedCurve, OwnEncodin
     The camera's encoding is not changed by it.
     """
     base, own = both_readings(light, camera)
-    gamut = find_encoding(camera.encoding).gamut.slug
+    gamut = find_encoding(own.encoding).gamut.slug
     found = fit_curve(
         reading_from_json(base.data), reading_from_json(_first_of(own).data), bracket_of(own),
         name=f"{camera.name}, from a bracket", gamut=gamut if gamut in GAMUTS else "bt709",

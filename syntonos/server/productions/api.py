@@ -58,7 +58,8 @@ def camera_out(camera: Camera, production: Production) -> dict[str, Any]:
     return {
         "id": camera.pk, "letter": camera.letter, "name": camera.name,
         "encoding": camera.encoding, "encoding_name": find_encoding(camera.encoding).name,
-        "levels": camera.levels, "note": camera.note, "is_stand_in": camera.is_stand_in,
+        "levels": camera.levels, "quantisation": camera.quantisation, "raw": camera.raw,
+        "note": camera.note, "is_stand_in": camera.is_stand_in,
         "unit_stops": camera.unit_stops, "unit_tint": camera.unit_tint,
         "is_reference": production.reference_camera_id == camera.pk,
     }  # fmt: skip

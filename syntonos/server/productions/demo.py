@@ -10,6 +10,8 @@ from syntonos.core.simulate.foundry.footage import (
     LIGHTS,
     clip_files,
     demo_cameras,
+    own_curve,
+    write_card,
     write_footage,
 )
 from syntonos.server.footage.services import register_clip
@@ -21,6 +23,7 @@ from syntonos.server.productions.services import (
     create_camera,
     create_light,
     create_production,
+    keep_own_encoding,
 )
 
 NAME = "The Bellfounders"
@@ -28,7 +31,9 @@ NAME = "The Bellfounders"
 
 def ensure_demo() -> bool:
     """Make footage and production where they are missing; says whether something was made."""
-    write_footage(settings.MEDIA_ROOTS["media"] / "bellfounders")
+    media = settings.MEDIA_ROOTS["media"] / "bellfounders"
+    write_footage(media)
+    write_card(media)
     if Production.objects.filter(name=NAME).exists():
         return False
     with transaction.atomic():
@@ -39,6 +44,7 @@ def ensure_demo() -> bool:
             create_light(production, {"name": row.name, "conditions": row.conditions})
             for row in LIGHTS
         ]
+        keep_own_encoding(production, own_curve(), "measured by the crew")
         clips = {}
         cameras = {}
         for demo in demo_cameras():

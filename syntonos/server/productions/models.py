@@ -90,6 +90,9 @@ class Camera(models.Model):
     name = models.CharField(max_length=80)
     encoding = models.CharField(max_length=60)
     levels = models.CharField(max_length=5, choices=Levels, default=Levels.FULL)
+    # Of video: what the file says, or is usual, where it is empty.
+    quantisation = models.CharField(max_length=5, choices=Levels, blank=True)
+    raw = models.JSONField(default=dict, blank=True)  # of core.media.RawDevelopment, not encoding
     note = models.TextField(blank=True, max_length=2000)
     # No list has this camera: it is shown as a relative is.
     is_stand_in = models.BooleanField(default=False)
@@ -107,6 +110,10 @@ class Camera(models.Model):
             models.UniqueConstraint(fields=["production", "letter"], name="letter_once"),
             models.CheckConstraint(
                 condition=models.Q(levels__in=["full", "legal"]), name="camera_levels_known"
+            ),
+            models.CheckConstraint(
+                condition=models.Q(quantisation__in=["", "full", "legal"]),
+                name="camera_quantisation_known",
             ),
         ]
 

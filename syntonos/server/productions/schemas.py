@@ -67,6 +67,17 @@ class EncodingOut(Schema):
     definition: dict[str, Any] | None = None
 
 
+class RawSettings(Schema):
+    """How raw is developed; what is not said is as shot."""
+
+    white: Literal["as-shot", "set"] = "as-shot"
+    kelvin: float = Field(5600.0, ge=1700, le=25000)
+    tint: float = Field(0.0, ge=-50, le=50)
+    stops: float = Field(0.0, ge=-8, le=8)
+    exposure_index: int | None = Field(None, ge=25, le=102400)
+    highlights: Literal["clip", "blend", "rebuild"] = "clip"
+
+
 class CameraOut(Schema):
     id: int
     letter: str
@@ -74,6 +85,8 @@ class CameraOut(Schema):
     encoding: str
     encoding_name: str
     levels: LevelsName
+    quantisation: Literal["", "full", "legal"]
+    raw: RawSettings
     note: str
     is_reference: bool
     is_stand_in: bool
@@ -86,6 +99,8 @@ class CameraIn(Schema):
     name: str = Field(min_length=1, max_length=80)
     encoding: str
     levels: LevelsName = "full"
+    quantisation: Literal["", "full", "legal"] = ""
+    raw: RawSettings = Field(default_factory=dict, validate_default=True)
     note: str = Field("", max_length=2000)
     is_stand_in: bool = False
     unit_stops: float = Field(0.0, ge=-2, le=2)
@@ -96,6 +111,8 @@ class CameraChange(Schema):
     name: str | None = Field(None, min_length=1, max_length=80)
     encoding: str | None = None
     levels: LevelsName | None = None
+    quantisation: Literal["", "full", "legal"] | None = None
+    raw: RawSettings | None = None
     note: str | None = Field(None, max_length=2000)
     is_stand_in: bool | None = None
     unit_stops: float | None = Field(None, ge=-2, le=2)

@@ -41,12 +41,14 @@ def board(production: Production) -> list[Cell]:
     cameras = list(production.cameras.all())
     lights = list(production.lights.all())
     clips: dict[tuple[int, int, str], Clip] = {}
-    for clip in Clip.objects.filter(camera__production=production).order_by("id"):
+    for clip in (
+        Clip.objects.filter(camera__production=production).select_related("camera").order_by("id")
+    ):
         clips.setdefault((clip.light_id, clip.camera_id, clip.kind), clip)
     readings: dict[tuple[int, int], ChartReading] = {}
     for reading in (
         ChartReading.objects.filter(clip__camera__production=production)
-        .select_related("clip").order_by("created", "id")
+        .select_related("clip__camera").order_by("created", "id")
     ):  # fmt: skip
         readings[reading.clip.light_id, reading.clip.camera_id] = reading
     matches: dict[tuple[int, int], Match] = {
@@ -54,7 +56,7 @@ def board(production: Production) -> list[Cell]:
         for m in Match.objects.filter(
             light__production=production, is_current=True,
             reference_id=production.reference_camera_id,
-        ).select_related("angle_reading", "reference_reading")
+        ).select_related("angle_reading__clip__camera", "reference_reading")
     }  # fmt: skip
     over = _over(production, lights)
     return [
@@ -106,7 +108,8 @@ def _over(production: Production, lights: list[Light]) -> dict[int, str]:
 
 
 def _picture_key(camera: Camera, match: Match | None, over: str) -> str:
-    text = f"{match and match.pk}-{camera.encoding}-{camera.levels}-{camera.input.unit}-{over}"
+    text = f"{match and match.pk}-{camera.encoding}-{camera.levels}-{camera.input.unit}-"
+    text += f"{camera.quantisation}-{camera.raw}-{over}"
     return hashlib.sha256(text.encode()).hexdigest()[:12]
 
 

@@ -12,6 +12,7 @@ from django.utils.text import slugify
 from syntonos.core.chain import EncodingOutput, read_output
 from syntonos.core.encodings import find_encoding, keep_encoding, levels_scale_offset
 from syntonos.core.errors import ChainError
+from syntonos.core.media import RawDevelopment
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.jobs import services as jobs
 from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
@@ -87,6 +88,8 @@ def _check_encoding(values: dict[str, Any]) -> dict[str, Any]:
         values["encoding"] = find_encoding(values["encoding"]).slug
     if "levels" in values:
         levels_scale_offset(values["levels"])
+    if values.get("raw"):
+        RawDevelopment(**values["raw"])  # says what is wrong with it
     return values
 
 
@@ -108,13 +111,18 @@ def change_camera(camera: Camera, changes: dict[str, Any]) -> Camera:
     With another encoding or levels, all that stands on them is made anew: a job reads its charts
     again where they were and fits again, each a new revision.
     """
-    before = camera.encoding, camera.levels
+    before = _taken_as(camera)
     for field, value in _check_encoding(changes).items():
         setattr(camera, field, value)
     saved = _save(camera, f"There is a camera {camera.letter} already.")
-    if before != (camera.encoding, camera.levels):
+    if before != _taken_as(camera):
         _derive_again(camera)
     return saved
+
+
+def _taken_as(camera: Camera) -> tuple[object, ...]:
+    """Return what a camera's code values depend on."""
+    return camera.encoding, camera.levels, camera.quantisation, camera.raw
 
 
 def _derive_again(camera: Camera) -> None:

@@ -28,7 +28,7 @@ from syntonos.core.chain.readback import _to_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_clf
-from syntonos.core.media import read_frame
+from syntonos.core.media import RecordingReader
 from tests.core.chain.test_engine import MATCH, RICH
 
 ANGLE = Decode("s-log3/s-gamut3.cine")
@@ -47,8 +47,8 @@ def difference(chain, codes):
 @pytest.fixture(scope="module")
 def clips(media):
     """A chart clip and a scene of the demo, stored code values."""
-    names = ("B001_01_0001", "B001_02_0001")
-    return [read_frame(next((media / "Birch").glob(f"{name}*"))).code_rgb for name in names]
+    names = ("B001_01.mov", "B001_02.mov")
+    return [RecordingReader([media / "Birch" / name]).read(0) for name in names]
 
 
 @pytest.mark.parametrize(

@@ -20,6 +20,10 @@ export type Output = Production["outputs"][number];
 export type Over = Schemas["OverOut"];
 export type LookLut = Schemas["LutOut"];
 export type Job = Schemas["JobOut"];
+export type Arrival = Schemas["ArrivalOut"];
+export type ClipRow = Schemas["ClipRow"];
+export type ClipDetails = Schemas["ClipDetails"];
+export type ClipSettings = Partial<Schemas["ClipSettings"]>;
 export type Point = [number, number];
 
 export const api = createClient<paths>({

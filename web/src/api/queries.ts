@@ -1,4 +1,4 @@
-import { queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { type Angle, api, type Job, type Over, unwrap } from "./client";
 
 export const keys = {
@@ -175,3 +175,44 @@ export function pictureUrl(
   if (key) query.set("k", key);
   return `/api/clips/${clip}/frames/${frame}/picture?${query}`;
 }
+
+export const arrivalsQuery = (production: number) =>
+  queryOptions({
+    queryKey: ["arrivals", production],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/arrivals", {
+          params: { path: { production_id: production } },
+          signal,
+        }),
+      ),
+  });
+
+export type ClipFilter = {
+  search?: string;
+  letter?: string;
+  light_id?: number;
+  kind?: string;
+  first?: number;
+  most?: number;
+};
+
+export const clipsQuery = (production: number, filter: ClipFilter) =>
+  queryOptions({
+    queryKey: ["clips", production, filter],
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/clips", {
+          params: { path: { production_id: production }, query: filter },
+          signal,
+        }),
+      ),
+  });
+
+export const clipQuery = (clip: number) =>
+  queryOptions({
+    queryKey: ["clip", clip],
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/clips/{clip_id}", { params: { path: { clip_id: clip } }, signal })),
+  });

@@ -58,6 +58,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Clip */
+        get: operations["getClip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Clip */
+        patch: operations["changeClip"];
+        trace?: never;
+    };
     "/api/clips/{clip_id}/find": {
         parameters: {
             query?: never;
@@ -551,6 +569,75 @@ export interface paths {
         patch: operations["changeProduction"];
         trace?: never;
     };
+    "/api/productions/{production_id}/arrivals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Arrivals */
+        get: operations["listArrivals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Arrivals */
+        patch: operations["changeArrivals"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/arrivals/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accept Arrivals */
+        post: operations["acceptArrivals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/arrivals/leave-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave Out Arrivals */
+        post: operations["leaveOutArrivals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/arrivals/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Resume Arrivals */
+        post: operations["resumeArrivals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/board": {
         parameters: {
             query?: never;
@@ -602,6 +689,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/clips/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Apply Settings */
+        post: operations["applySettings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/encodings": {
         parameters: {
             query?: never;
@@ -647,6 +751,23 @@ export interface paths {
         put?: never;
         /** Take From File */
         post: operations["takeFromFile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/find-media": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find Media */
+        post: operations["findMedia"];
         delete?: never;
         options?: never;
         head?: never;
@@ -722,6 +843,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/look-through": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look Through */
+        post: operations["lookThrough"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/luts": {
         parameters: {
             query?: never;
@@ -733,6 +871,23 @@ export interface paths {
         put?: never;
         /** Bring Lut */
         post: operations["bringLut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Upload Media */
+        post: operations["uploadMedia"];
         delete?: never;
         options?: never;
         head?: never;
@@ -831,6 +986,88 @@ export interface components {
              */
             weight: number;
         };
+        /** ArrivalChange */
+        ArrivalChange: {
+            /** Camera Name */
+            camera_name?: string | null;
+            /** Encoding */
+            encoding?: string | null;
+            /** Ids */
+            ids: number[];
+            /** Kind */
+            kind?: ("scene" | "chart") | null;
+            /** Letter */
+            letter?: string | null;
+            /** Light Name */
+            light_name?: string | null;
+            /** Name */
+            name?: string | null;
+        };
+        /** ArrivalOut */
+        ArrivalOut: {
+            /** Bits */
+            bits: number;
+            /** Camera Name */
+            camera_name: string;
+            /** Encoding */
+            encoding: string;
+            /** Encoding Name */
+            encoding_name: string;
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
+            /** File Count */
+            file_count: number;
+            /** Folder */
+            folder: string;
+            /** Format */
+            format: string;
+            /** Frame Count */
+            frame_count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "scene" | "chart";
+            /** Letter */
+            letter: string;
+            /** Light Name */
+            light_name: string;
+            /** Media */
+            media: string;
+            /** Missing */
+            missing: number;
+            /** Name */
+            name: string;
+            problem: components["schemas"]["ProblemOut"] | null;
+            /** Rate */
+            rate: string;
+            /** Reasons */
+            reasons: {
+                [key: string]: unknown;
+            };
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "proposed" | "accepted" | "done" | "failed";
+            /** Timecode */
+            timecode: string;
+            /** Warnings */
+            warnings: string[];
+            /** Width */
+            width: number;
+        };
+        /** ArrivalsIn */
+        ArrivalsIn: {
+            /** Ids */
+            ids: number[];
+        };
         /** BalanceIn */
         BalanceIn: {
             /**
@@ -921,6 +1158,9 @@ export interface components {
             name?: string | null;
             /** Note */
             note?: string | null;
+            /** Quantisation */
+            quantisation?: ("" | "full" | "legal") | null;
+            raw?: components["schemas"]["RawSettings"] | null;
             /** Unit Stops */
             unit_stops?: number | null;
             /** Unit Tint */
@@ -950,6 +1190,13 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Quantisation
+             * @default
+             * @enum {string}
+             */
+            quantisation: "" | "full" | "legal";
+            raw?: components["schemas"]["RawSettings"];
             /**
              * Unit Stops
              * @default 0
@@ -984,6 +1231,12 @@ export interface components {
             name: string;
             /** Note */
             note: string;
+            /**
+             * Quantisation
+             * @enum {string}
+             */
+            quantisation: "" | "full" | "legal";
+            raw: components["schemas"]["RawSettings"];
             /** Unit Stops */
             unit_stops: number;
             /** Unit Tint */
@@ -1101,6 +1354,15 @@ export interface components {
             /** Files */
             files: string[];
         };
+        /** ClipChange */
+        ClipChange: {
+            /** Kind */
+            kind?: ("scene" | "chart") | null;
+            /** Light Id */
+            light_id?: number | null;
+            /** Name */
+            name?: string | null;
+        };
         /** ClipChangeOut */
         ClipChangeOut: {
             /** Mean */
@@ -1109,6 +1371,83 @@ export interface components {
             most: number;
             /** Name */
             name: string;
+        };
+        /**
+         * ClipDetails
+         * @description All that is known of a clip.
+         */
+        ClipDetails: {
+            /** Bits */
+            bits: number;
+            /** Camera Id */
+            camera_id: number;
+            /** Checksum */
+            checksum: string;
+            /** Differences */
+            differences: string[];
+            /** Encoding */
+            encoding: string;
+            /** Encoding Name */
+            encoding_name: string;
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
+            /** Files */
+            files: string[];
+            /** Format */
+            format: string;
+            /** Frame Count */
+            frame_count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Is Missing */
+            is_missing: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "scene" | "chart";
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /** Light Id */
+            light_id: number;
+            /**
+             * Media
+             * @enum {string}
+             */
+            media: "stills" | "video" | "raw";
+            /** Metadata */
+            metadata: {
+                [key: string]: string;
+            };
+            /** Missing */
+            missing: number[];
+            /** Name */
+            name: string;
+            /** Overrides */
+            overrides: {
+                [key: string]: unknown;
+            };
+            /** Pixel Aspect */
+            pixel_aspect: number;
+            /** Rate */
+            rate: string;
+            /** Sidecars */
+            sidecars: string[];
+            /** Tagged Range */
+            tagged_range: string;
+            /** Timecode */
+            timecode: string;
+            /** Warnings */
+            warnings: string[];
+            /** Width */
+            width: number;
         };
         /** ClipIn */
         ClipIn: {
@@ -1136,6 +1475,8 @@ export interface components {
             bits: number;
             /** Camera Id */
             camera_id: number;
+            /** Encoding */
+            encoding: string;
             /** Format */
             format: string;
             /** Frame Count */
@@ -1149,12 +1490,35 @@ export interface components {
              * @enum {string}
              */
             kind: "scene" | "chart";
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
             /** Light Id */
             light_id: number;
+            /**
+             * Media
+             * @enum {string}
+             */
+            media: "stills" | "video" | "raw";
             /** Name */
             name: string;
+            /** Rate */
+            rate: string;
+            /** Timecode */
+            timecode: string;
+            /** Warnings */
+            warnings: string[];
             /** Width */
             width: number;
+        };
+        /** ClipPage */
+        ClipPage: {
+            /** Clips */
+            clips: components["schemas"]["ClipRow"][];
+            /** Total */
+            total: number;
         };
         /**
          * ClipReading
@@ -1167,6 +1531,97 @@ export interface components {
             layout: string;
             /** Reading Id */
             reading_id: number;
+        };
+        /**
+         * ClipRow
+         * @description A clip in the list.
+         */
+        ClipRow: {
+            /** Bits */
+            bits: number;
+            /** Camera Id */
+            camera_id: number;
+            /** Encoding */
+            encoding: string;
+            /** Encoding Name */
+            encoding_name: string;
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
+            /** Format */
+            format: string;
+            /** Frame Count */
+            frame_count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Is Missing */
+            is_missing: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "scene" | "chart";
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /** Light Id */
+            light_id: number;
+            /**
+             * Media
+             * @enum {string}
+             */
+            media: "stills" | "video" | "raw";
+            /** Name */
+            name: string;
+            /** Overrides */
+            overrides: {
+                [key: string]: unknown;
+            };
+            /** Rate */
+            rate: string;
+            /** Sidecars */
+            sidecars: string[];
+            /** Timecode */
+            timecode: string;
+            /** Warnings */
+            warnings: string[];
+            /** Width */
+            width: number;
+        };
+        /**
+         * ClipSettings
+         * @description Settings of clips: only the fields that are sent are applied; null takes one back.
+         */
+        ClipSettings: {
+            /** Encoding */
+            encoding?: string | null;
+            /** Exposure Index */
+            exposure_index?: number | null;
+            /** Highlights */
+            highlights?: ("clip" | "blend" | "rebuild") | null;
+            /** Kelvin */
+            kelvin?: number | null;
+            /** Levels */
+            levels?: ("full" | "legal") | null;
+            /** Quantisation */
+            quantisation?: ("full" | "legal") | null;
+            /** Stops */
+            stops?: number | null;
+            /** Tint */
+            tint?: number | null;
+            /** White */
+            white?: ("as-shot" | "set") | null;
+        };
+        /** ClipSettingsIn */
+        ClipSettingsIn: {
+            /** Ids */
+            ids: number[];
+            values: components["schemas"]["ClipSettings"];
         };
         /** ConfigSpaceOut */
         ConfigSpaceOut: {
@@ -1432,6 +1887,11 @@ export interface components {
             folders: string[];
             /** Sequences */
             sequences: components["schemas"]["SequenceOut"][];
+        };
+        /** FoldersIn */
+        FoldersIn: {
+            /** Folders */
+            folders: string[];
         };
         /** FoundOut */
         FoundOut: {
@@ -1852,6 +2312,41 @@ export interface components {
             /** Reference */
             reference: number;
         };
+        /**
+         * RawSettings
+         * @description How raw is developed; what is not said is as shot.
+         */
+        RawSettings: {
+            /** Exposure Index */
+            exposure_index?: number | null;
+            /**
+             * Highlights
+             * @default clip
+             * @enum {string}
+             */
+            highlights: "clip" | "blend" | "rebuild";
+            /**
+             * Kelvin
+             * @default 5600
+             */
+            kelvin: number;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * White
+             * @default as-shot
+             * @enum {string}
+             */
+            white: "as-shot" | "set";
+        };
         /** ReadBackOut */
         ReadBackOut: {
             /** Cost */
@@ -1960,6 +2455,13 @@ export interface components {
             files: string[];
             /** Is Registered */
             is_registered: boolean;
+            /**
+             * Media
+             * @enum {string}
+             */
+            media: "stills" | "video" | "raw";
+            /** Missing */
+            missing: number;
             /** Name */
             name: string;
         };
@@ -2017,6 +2519,13 @@ export interface components {
             tint: number;
             /** Warmth */
             warmth: number;
+        };
+        /** UploadOut */
+        UploadOut: {
+            /** File */
+            file: string;
+            /** Folder */
+            folder: string;
         };
         /** WeightIn */
         WeightIn: {
@@ -2110,6 +2619,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"];
+                };
+            };
+        };
+    };
+    getClip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipDetails"];
+                };
+            };
+        };
+    };
+    changeClip: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClipChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipDetails"];
                 };
             };
         };
@@ -2918,6 +3475,126 @@ export interface operations {
             };
         };
     };
+    listArrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"][];
+                };
+            };
+        };
+    };
+    changeArrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalOut"][];
+                };
+            };
+        };
+    };
+    acceptArrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalsIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    leaveOutArrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrivalsIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    resumeArrivals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     getBoard: {
         parameters: {
             query?: never;
@@ -2968,7 +3645,14 @@ export interface operations {
     };
     listClips: {
         parameters: {
-            query?: never;
+            query?: {
+                search?: string;
+                letter?: string;
+                light_id?: number | null;
+                kind?: string;
+                first?: number;
+                most?: number;
+            };
             header?: never;
             path: {
                 production_id: number;
@@ -2983,7 +3667,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ClipOut"][];
+                    "application/json": components["schemas"]["ClipPage"];
+                };
+            };
+        };
+    };
+    applySettings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClipSettingsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipRow"][];
                 };
             };
         };
@@ -3070,6 +3780,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EncodingOut"];
+                };
+            };
+        };
+    };
+    findMedia: {
+        parameters: {
+            query?: {
+                folder?: string;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -3196,6 +3930,32 @@ export interface operations {
             };
         };
     };
+    lookThrough: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FoldersIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     bringLut: {
         parameters: {
             query?: never;
@@ -3224,6 +3984,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LutOut"];
+                };
+            };
+        };
+    };
+    uploadMedia: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Place
+                     * @default
+                     */
+                    place?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"];
                 };
             };
         };

@@ -4,6 +4,7 @@ import { productionsQuery } from "@/api/queries";
 import { BenchPage, PicturePage } from "@/features/bench";
 import { BoardPage } from "@/features/board";
 import { ChartPage } from "@/features/chart";
+import { FootagePage } from "@/features/footage";
 import { TakeAwayPage } from "@/features/handover";
 import { FirstProduction } from "@/features/sheets";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
@@ -26,6 +27,7 @@ export function App() {
         <Route path="/p/:production/l/:light/c/:camera/chart" element={<ChartPage />} />
         <Route path="/p/:production/l/:light/c/:camera/bench" element={<BenchPage />} />
         <Route path="/p/:production/l/:light/c/:camera/picture" element={<PicturePage />} />
+        <Route path="/p/:production/footage" element={<FootagePage />} />
         <Route path="/p/:production/take-away" element={<TakeAwayPage />} />
         <Route
           path="*"

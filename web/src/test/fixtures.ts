@@ -25,6 +25,12 @@ export const clip = (changes: Partial<Clip> = {}): Clip => ({
   format: "PNG",
   bits: 16,
   frame_count: 4,
+  media: "stills",
+  rate: "",
+  timecode: "",
+  encoding: "s-log3/s-gamut3.cine",
+  levels: "full",
+  warnings: [],
   ...changes,
 });
 
@@ -35,6 +41,15 @@ export const camera = (changes: Partial<Camera> = {}): Camera => ({
   encoding: "s-log3/s-gamut3.cine",
   encoding_name: "S-Log3 / S-Gamut3.Cine",
   levels: "full",
+  quantisation: "",
+  raw: {
+    white: "as-shot",
+    kelvin: 5600,
+    tint: 0,
+    stops: 0,
+    exposure_index: null,
+    highlights: "clip",
+  },
   note: "",
   is_reference: false,
   is_stand_in: false,

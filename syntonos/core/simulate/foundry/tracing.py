@@ -392,8 +392,9 @@ def render_light(
         Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
     """
     lamps = lamp_sets()["lamps"][None]
-    return render_lights(scene, view, sensor, gains, lamps, width=width, height=height, side=side,
-                         threads=threads)[0]  # fmt: skip
+    drawn = render_lights(scene, view, sensor, gains, lamps, width=width, height=height, side=side,
+                          threads=threads)  # fmt: skip
+    return np.asarray(drawn[0], np.float64)
 
 
 def render_lights(
@@ -451,4 +452,5 @@ def render_lights(
     edges = np.linspace(0, height, min(height, 16) + 1).astype(int)
     with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)))
-    return np.moveaxis(out.reshape(2, height, width, count, 3), 3, 0)
+    parts: NDArray[np.float64] = np.moveaxis(out.reshape(2, height, width, count, 3), 3, 0)
+    return parts

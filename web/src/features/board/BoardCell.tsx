@@ -9,8 +9,8 @@ import { TunerTicks } from "@/shared/Tuner";
 const STEPS: Record<Cell["next_step"], string> = {
   none: "",
   bring_in: "Bring a clip in",
-  read_chart: "Read the chart",
-  read_reference: "Read the reference's chart",
+  read_chart: "Read chart",
+  read_reference: "Read reference",
   fit: "Fit a match",
   fit_again: "Fit again",
 };
@@ -53,8 +53,10 @@ export function BoardCell({
         </div>
       )}
       <div className="flex h-9 items-center gap-2 bg-base-100 px-2.5">
-        <Verdict cell={cell} />
-        <span className="ml-auto flex items-center gap-2.5">
+        <span className="flex min-w-0 items-center gap-2 whitespace-nowrap">
+          <Verdict cell={cell} />
+        </span>
+        <span className="ml-auto flex shrink-0 items-center gap-2">
           {cell.tuner && <TunerTicks tuner={cell.tuner} />}
           {cell.next_step !== "none" && cell.next_step !== "bring_in" && (
             <Link to={`${base}/chart`} className="btn btn-xs">
@@ -77,14 +79,14 @@ function Verdict({ cell }: { cell: Cell }): ReactNode {
     return (
       <>
         <span className="faint">reference</span>
-        <span className="value faint">{cell.clip?.name}</span>
+        <span className="value faint truncate">{cell.clip?.name}</span>
       </>
     );
   return (
     <>
       <StateMark state={cell.state} />
       {cell.delta_e === null ? (
-        <span className="faint">{STATE_WORDS[cell.state]}</span>
+        <span className="faint truncate">{STATE_WORDS[cell.state]}</span>
       ) : (
         <span title={`before the match ${cell.before?.toFixed(2)}`}>
           <b className="value text-sm">{cell.delta_e.toFixed(2)}</b>{" "}

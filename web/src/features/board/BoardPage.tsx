@@ -124,6 +124,7 @@ function Grid({
       row: Math.max(0, Math.min(lights.length - 1, p.row + rows)),
       column: Math.max(0, Math.min(cameras.length - 1, p.column + columns)),
     }));
+  const bringIn = () => navigate(`/p/${production.id}/footage`);
   const takeAway = () => navigate(`/p/${production.id}/take-away`);
   useKeys({
     arrowleft: () => move(0, -1),
@@ -133,11 +134,12 @@ function Grid({
     enter: () => open("bench"),
     c: () => open("chart"),
     t: takeAway,
+    f: bringIn,
   });
   const columns = `148px repeat(${Math.max(cameras.length, 1)}, minmax(180px, 1fr))`;
   return (
     <div className="flex min-h-0 flex-1">
-      <Door side="left" text="Bring in" onOpen={() => onSheet({ kind: "bring-in" })} />
+      <Door side="left" text="Bring in" onOpen={bringIn} />
       <main className="flex min-w-0 flex-1 flex-col overflow-auto">
         <div className="grid shrink-0" style={{ gridTemplateColumns: columns }}>
           <button
@@ -207,8 +209,10 @@ function Grid({
                 onClick={() => onSheet({ kind: "light", light })}
               >
                 <span className="font-semibold">{light.name}</span>
-                <span className="faint">{light.conditions}</span>
-                <span className="faint mt-2 text-2xs">
+                <span className="faint line-clamp-2" title={light.conditions}>
+                  {light.conditions}
+                </span>
+                <span className="faint mt-1 text-2xs">
                   {light.clips} {light.clips === 1 ? "clip" : "clips"}, {light.readings}{" "}
                   {light.readings === 1 ? "chart reading" : "chart readings"}
                 </span>

@@ -27,8 +27,8 @@ describe("a cell", () => {
   });
 
   it.each([
-    ["read_chart", "not_measured", "Read the chart"],
-    ["read_reference", "not_measured", "Read the reference's chart"],
+    ["read_chart", "not_measured", "Read chart"],
+    ["read_reference", "not_measured", "Read reference"],
     ["fit", "off", "Fit a match"],
     ["fit_again", "stale", "Fit again"],
   ] as const)("offers the next step %s", (next_step, state, text) => {

@@ -1,1 +1,2 @@
 export { BringIn } from "./BringIn";
+export { FootagePage } from "./FootagePage";

@@ -9,6 +9,15 @@ import { Actions, Field } from "./Field";
 import { FromConfig, OwnEncoding } from "./OwnEncoding";
 import { useChange } from "./useChange";
 
+const AS_SHOT: Camera["raw"] = {
+  white: "as-shot",
+  kelvin: 5600,
+  tint: 0,
+  stops: 0,
+  exposure_index: null,
+  highlights: "clip",
+};
+
 export function CameraSheet({
   board,
   camera,
@@ -26,6 +35,8 @@ export function CameraSheet({
     name: camera?.name ?? "",
     encoding: camera?.encoding ?? "s-log3/s-gamut3.cine",
     levels: camera?.levels ?? ("full" as "full" | "legal"),
+    quantisation: camera?.quantisation ?? ("" as "" | "full" | "legal"),
+    raw: camera?.raw ?? AS_SHOT,
     note: camera?.note ?? "",
     is_stand_in: camera?.is_stand_in ?? false,
     unit_stops: camera?.unit_stops ?? 0,
@@ -51,7 +62,11 @@ export function CameraSheet({
     onClose,
   );
   const changed =
-    camera && (camera.encoding !== values.encoding || camera.levels !== values.levels);
+    camera &&
+    (camera.encoding !== values.encoding ||
+      camera.levels !== values.levels ||
+      camera.quantisation !== values.quantisation ||
+      JSON.stringify(camera.raw) !== JSON.stringify(values.raw));
   const submit = (event: FormEvent) => {
     event.preventDefault();
     save.mutate(undefined);
@@ -137,6 +152,23 @@ export function CameraSheet({
                     <option value="legal">legal</option>
                   </select>
                 </Field>
+                <Field
+                  label="Quantisation range of video"
+                  hint="How Y'CbCr becomes R'G'B'. Several codecs lose the tag: where black lies above 0 and white below 100 %, it is the other one."
+                >
+                  <select
+                    className="select select-sm w-full"
+                    value={values.quantisation}
+                    onChange={(e) =>
+                      set({ quantisation: e.target.value as typeof values.quantisation })
+                    }
+                  >
+                    <option value="">as the file says, else legal</option>
+                    <option value="legal">legal</option>
+                    <option value="full">full</option>
+                  </select>
+                </Field>
+                <RawFields value={values.raw} onChange={(raw) => set({ raw })} />
                 {camera?.is_reference ? (
                   <p className="faint mb-3 text-2xs">
                     The reference is what it is: it takes no correction of its own.
@@ -200,5 +232,116 @@ export function CameraSheet({
         <Actions busy={save.isPending} text={camera ? "Save" : "Add"} onCancel={onClose} />
       </form>
     </Dialog>
+  );
+}
+
+/** How this camera's raw is developed; clips may differ. */
+function RawFields({
+  value,
+  onChange,
+}: {
+  value: Camera["raw"];
+  onChange: (raw: Camera["raw"]) => void;
+}) {
+  const set = (changes: Partial<Camera["raw"]>) => onChange({ ...value, ...changes });
+  return (
+    <details className="mb-3" open={JSON.stringify(value) !== JSON.stringify(AS_SHOT)}>
+      <summary className="cursor-pointer font-semibold">Raw development</summary>
+      <div className="mt-1 grid grid-cols-2 gap-2">
+        <label>
+          <span className="faint block text-2xs">White</span>
+          <select
+            className="select select-xs w-full"
+            value={value.white}
+            onChange={(e) => set({ white: e.target.value as Camera["raw"]["white"] })}
+          >
+            <option value="as-shot">as shot</option>
+            <option value="set">by kelvin and tint</option>
+          </select>
+        </label>
+        <label>
+          <span className="faint block text-2xs">Highlights</span>
+          <select
+            className="select select-xs w-full"
+            value={value.highlights}
+            onChange={(e) => set({ highlights: e.target.value as Camera["raw"]["highlights"] })}
+          >
+            <option value="clip">clip</option>
+            <option value="blend">blend</option>
+            <option value="rebuild">rebuild</option>
+          </select>
+        </label>
+        {value.white === "set" && (
+          <>
+            <NumberField
+              label="Kelvin"
+              value={value.kelvin}
+              low={1700}
+              high={25000}
+              step={50}
+              onChange={(kelvin) => set({ kelvin })}
+            />
+            <NumberField
+              label="Tint, Duv × 1000"
+              value={value.tint}
+              low={-50}
+              high={50}
+              step={0.5}
+              onChange={(tint) => set({ tint })}
+            />
+          </>
+        )}
+        <NumberField
+          label="Exposure, stops"
+          value={value.stops}
+          low={-8}
+          high={8}
+          step={0.05}
+          onChange={(stops) => set({ stops })}
+        />
+        <NumberField
+          label="Exposure index, empty: as shot"
+          value={value.exposure_index ?? null}
+          low={25}
+          high={102400}
+          step={1}
+          onChange={(exposure_index) => set({ exposure_index: exposure_index || null })}
+        />
+      </div>
+      <p className="faint mt-1 text-2xs">
+        Developed by the file's own matrices, into the encoding on the left.
+      </p>
+    </details>
+  );
+}
+
+function NumberField({
+  label,
+  value,
+  low,
+  high,
+  step,
+  onChange,
+}: {
+  label: string;
+  value: number | null;
+  low: number;
+  high: number;
+  step: number;
+  onChange: (value: number) => void;
+}) {
+  return (
+    <label>
+      <span className="faint block text-2xs">{label}</span>
+      <input
+        type="number"
+        className="input input-xs w-full"
+        value={value ?? ""}
+        min={low}
+        max={high}
+        step={step}
+        onChange={(e) => onChange(Number(e.target.value))}
+      />
+    </label>
   );
 }

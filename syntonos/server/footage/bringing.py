@@ -1,0 +1,151 @@
+"""Bringing in: checksums, manifests, and the clip with its small picture."""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, field
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+
+from syntonos.core.errors import ColourError, MediaError
+from syntonos.core.media import read_recording
+from syntonos.core.media.manifest import Marked, hash_file, read_manifest
+from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage.frames import write_proxy
+from syntonos.server.footage.looking import target_of
+from syntonos.server.footage.media import resolve
+from syntonos.server.footage.models import Arrival, Clip
+from syntonos.server.footage.services import make_clip
+from syntonos.server.jobs.services import Progress
+from syntonos.server.productions.models import Production
+
+log = logging.getLogger("syntonos.footage")
+
+
+def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Bring in what is accepted; arguments: production_id."""
+    production = Production.objects.get(pk=arguments["production_id"])
+    return asdict(bring_in(production, progress))
+
+
+@dataclass(slots=True)
+class Brought:
+    """What came of it."""
+
+    clips: int = 0
+    verified: int = 0  # files whose checksum a manifest confirmed
+    failed: list[dict[str, str]] = field(default_factory=list)  # name, detail, hint
+
+
+def bring_in(production: Production, progress: Callable[[float, str], None]) -> Brought:
+    """Bring in all accepted recordings, one after the other; what fails is kept with its reason.
+
+    A stop loses the recording that is worked on only: it stays accepted.
+    """
+    out = Brought()
+    manifests: dict[Path, dict[str, Marked]] = {}
+    rows = list(production.arrivals.filter(state=Arrival.State.ACCEPTED).order_by("id"))
+    sizes = [sum(_size(row, file) for file in row.files) for row in rows]
+    total, done = max(sum(sizes), 1), 0
+
+    def tell(name: str, before: int, read: int) -> None:
+        progress(0.98 * (before + read) / total, f"Checking {name}")
+
+    for row, size in zip(rows, sizes, strict=True):
+        try:
+            marks, verified = _marks(row, manifests, partial(tell, row.name, done))
+            clip = _clip(row, marks)
+            _proxy(clip)
+        except (ColourError, ConflictError) as error:
+            detail = error.message if isinstance(error, ColourError) else error.detail
+            row.problem = {"code": error.code, "detail": detail, "hint": error.hint}
+            row.state = Arrival.State.FAILED
+            out.failed.append({"name": row.name, "detail": detail, "hint": error.hint})
+        else:
+            row.state, row.clip, row.problem = Arrival.State.DONE, clip, None
+            out.clips += 1
+            out.verified += verified
+        row.save(update_fields=["state", "clip", "problem"])
+        done += size
+    return out
+
+
+def _size(row: Arrival, file: str) -> int:
+    try:
+        return resolve(file, row.root).stat().st_size
+    except (OSError, MediaError):
+        return 0
+
+
+def _marks(
+    row: Arrival, manifests: dict[Path, dict[str, Marked]], tell: Callable[[int], None]
+) -> tuple[list[dict[str, Any]], int]:
+    """Return size and checksum of each file, and how many a manifest confirmed."""
+    marks, verified, done = [], 0, 0
+    for file in row.files:
+        path = resolve(file, row.root)
+        said = _said(path, row.root, manifests)
+        names = [said.hash_name] if said else []
+        hashes = hash_file(path, names, tell=partial(_after, tell, done))
+        size = path.stat().st_size
+        if said is not None:
+            if hashes[said.hash_name] != said.value or said.size not in (None, size):
+                raise MediaError(
+                    f"{path.name} is not what its manifest says: {said.hash_name} "
+                    f"{hashes[said.hash_name][:12]} instead of {said.value[:12]}.",
+                    hint="The copy is damaged: copy it again from the card.",
+                    code="media.damaged",
+                )
+            verified += 1
+        marks.append({"size": size, "sha256": hashes["sha256"]})
+        done += size
+    return marks, verified
+
+
+def _after(tell: Callable[[int], None], before: int, read: int) -> None:
+    tell(before + read)
+
+
+def _said(path: Path, root: str, manifests: dict[Path, dict[str, Marked]]) -> Marked | None:
+    """Return what the nearest manifest at or above a file says of it."""
+    base: Path = settings.MEDIA_ROOTS[root]
+    folder = path.parent
+    while folder == base or base in folder.parents:
+        if folder not in manifests:
+            manifests[folder] = {}
+            for place in (folder, folder / "ascmhl"):
+                for manifest in sorted(place.glob("*.mhl")) if place.is_dir() else []:
+                    try:
+                        # Later generations repeat and complete the earlier ones.
+                        manifests[folder] |= read_manifest(manifest.read_bytes())
+                    except (MediaError, OSError) as error:
+                        log.warning("%s: %s", manifest.name, error)
+        found = manifests[folder].get(path.relative_to(folder).as_posix())
+        if found is not None:
+            return found
+        folder = folder.parent
+    return None
+
+
+def _clip(row: Arrival, marks: list[dict[str, Any]]) -> Clip:
+    camera, light = target_of(row)
+    same = Clip.objects.filter(camera=camera, marks=marks).first()
+    if same is not None:
+        return same
+    said = read_recording([resolve(file, row.root) for file in row.files])
+    return make_clip(
+        camera=camera, light=light, kind=row.kind, files=row.files, name=row.name,
+        recording=said, marks=marks, missing=row.missing, root=row.root,
+    )  # fmt: skip
+
+
+def _proxy(clip: Clip) -> None:
+    """Make the small picture; a clip without one is shown from its files."""
+    try:
+        write_proxy(clip)
+    except OSError as error:
+        log.warning("no small picture of %s: %s", clip.name, error)

@@ -1,0 +1,95 @@
+"""Reading footage: clips by what they say, what waits, and what lies beside the files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.db.models import Q, QuerySet
+
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ColourError
+from syntonos.server.footage.media import resolve
+from syntonos.server.footage.missing import is_missing
+from syntonos.server.footage.models import Arrival, Clip
+from syntonos.server.footage.services import differences
+from syntonos.server.productions.models import Production
+
+# A correction that came with the footage: listed, never applied by itself.
+_SIDECARS = (".cube", ".cdl", ".cc", ".ccc", ".clf", ".3dl")
+
+
+def clips_of(
+    production: Production, *, search: str = "", letter: str = "", light_id: int | None = None,
+    kind: str = "",
+) -> QuerySet[Clip]:  # fmt: skip
+    """Return a production's clips; every word of the search is somewhere in what they say."""
+    rows = Clip.objects.filter(camera__production=production).select_related("camera", "light")
+    if letter:
+        rows = rows.filter(camera__letter=letter)
+    if light_id is not None:
+        rows = rows.filter(light_id=light_id)
+    if kind:
+        rows = rows.filter(kind=kind)
+    for word in search.split()[:8]:
+        rows = rows.filter(
+            Q(name__icontains=word) | Q(facts__icontains=word) | Q(camera__name__icontains=word)
+            | Q(light__name__icontains=word) | Q(format__icontains=word)
+            | Q(timecode__startswith=word) | Q(files__icontains=word)
+        )  # fmt: skip
+    return rows.order_by("light__position", "light_id", "timecode", "camera__letter", "id")
+
+
+def encoding_name(slug: str) -> str:
+    """Return an encoding's name; "" for none, the slug where it is not known here."""
+    try:
+        return find_encoding(slug).name if slug else ""
+    except ColourError:
+        return slug
+
+
+def clip_row(clip: Clip) -> dict[str, Any]:
+    """Return a clip for the list."""
+    names = [field.name for field in Clip._meta.fields]
+    plain = {name: getattr(clip, name) for name in names if name not in ("camera", "light")}
+    return plain | {
+        "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
+        "levels": clip.levels, "encoding_name": encoding_name(clip.encoding),
+        "is_missing": is_missing(clip), "sidecars": sidecars_of(clip),
+    }  # fmt: skip
+
+
+def clip_details(clip: Clip) -> dict[str, Any]:
+    """Return all that is known of a clip."""
+    chart = Clip.objects.filter(
+        camera=clip.camera, light=clip.light, kind=Clip.Kind.CHART
+    ).order_by("id").first()  # fmt: skip
+    apart = differences(chart, clip) if chart and clip.kind == Clip.Kind.SCENE else []
+    return clip_row(clip) | {"differences": apart}
+
+
+def sidecars_of(clip: Clip) -> list[str]:
+    """Return the corrections that lie beside a clip's first file under its name."""
+    first = resolve(clip.files[0], clip.root)
+    stems = {first.stem, first.stem.rstrip("0123456789").rstrip("._-"), clip.name}
+    return [
+        (Path(clip.files[0]).parent / f"{stem}{ending}").as_posix()
+        for stem in sorted(stems - {""}) for ending in _SIDECARS
+        if (first.parent / f"{stem}{ending}").is_file()
+    ]  # fmt: skip
+
+
+def arrival_row(row: Arrival) -> dict[str, Any]:
+    """Return a recording that waits, as the API says it."""
+    said = row.recording or {}
+    plain = {name: said.get(name) for name in ("facts", "warnings")}
+    return {
+        "id": row.pk, "folder": row.folder, "name": row.name, "file_count": len(row.files),
+        "missing": len(row.missing), "state": row.state, "problem": row.problem,
+        "letter": row.letter, "camera_name": row.camera_name, "encoding": row.encoding,
+        "encoding_name": encoding_name(row.encoding), "light_name": row.light_name,
+        "kind": row.kind, "reasons": row.reasons, "media": said.get("kind", ""),
+        "facts": plain["facts"] or {}, "warnings": plain["warnings"] or [],
+        **{name: said.get(name) or "" for name in ("format", "rate", "timecode")},
+        **{name: said.get(name) or 0 for name in ("width", "height", "bits", "frame_count")},
+    }  # fmt: skip

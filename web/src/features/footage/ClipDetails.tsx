@@ -1,0 +1,155 @@
+import { useQuery } from "@tanstack/react-query";
+import { X } from "lucide-react";
+import { Link } from "react-router";
+import type { Board } from "@/api/client";
+import { clipQuery, pictureUrl } from "@/api/queries";
+import { Loading, Problem } from "@/shared/Feedback";
+
+const FACTS: Record<string, string> = {
+  camera: "Camera",
+  reel: "Reel",
+  scene: "Scene",
+  take: "Take",
+  slate: "Slate",
+  circled: "Circled",
+  lens: "Lens",
+  filter: "Filter",
+  exposure_index: "Exposure index",
+  white: "White",
+  tint: "Tint",
+  shutter: "Shutter",
+  aperture: "Aperture",
+  processing: "Processing",
+  curve: "Curve",
+  gamut: "Gamut",
+  date: "Date",
+  note: "Note",
+};
+
+/** All that is known of one clip. */
+export function ClipDetails({
+  board,
+  id,
+  onClose,
+}: {
+  board: Board;
+  id: number;
+  onClose: () => void;
+}) {
+  const clip = useQuery(clipQuery(id));
+  const data = clip.data;
+  return (
+    <aside
+      className="rule w-80 shrink-0 overflow-y-auto border-l bg-base-200 p-3"
+      aria-label="Clip"
+    >
+      <div className="mb-2 flex items-center">
+        <h2 className="value font-semibold">{data?.name ?? "…"}</h2>
+        <button
+          type="button"
+          className="btn btn-xs btn-square ml-auto"
+          aria-label="Close the clip"
+          onClick={onClose}
+        >
+          <X size={13} />
+        </button>
+      </div>
+      {clip.isPending && <Loading what="Reading" />}
+      {clip.isError && <Problem error={clip.error} />}
+      {data && (
+        <>
+          {!data.is_missing && (
+            <img
+              className="mb-2 w-full"
+              alt={`${data.name} as it is matched`}
+              src={pictureUrl(data.id, 0, 480, "output", `${data.encoding}${data.levels}`)}
+            />
+          )}
+          <p className="mb-2 flex gap-2">
+            <Link
+              className="btn btn-xs"
+              to={`/p/${board.production.id}/l/${data.light_id}/c/${data.camera_id}/${data.kind === "chart" ? "chart" : "bench"}`}
+            >
+              {data.kind === "chart" ? "To the chart" : "To the Bench"}
+            </Link>
+          </p>
+          {data.differences.map((text) => (
+            <p key={text} className="mb-1 border-l-2 border-accent pl-2">
+              {text}. A match from that chart may not hold here.
+            </p>
+          ))}
+          {data.warnings.map((text) => (
+            <p key={text} className="mb-1 border-l-2 border-accent pl-2">
+              {text}
+            </p>
+          ))}
+          <dl className="mb-3 grid grid-cols-[7rem_1fr] gap-x-2">
+            <Fact name="Taken as" value={`${data.encoding_name}, levels ${data.levels}`} />
+            <Fact
+              name="File"
+              value={`${data.format} ${data.bits} bit, ${data.width}×${data.height}, ${data.frame_count} frames${data.rate ? ` at ${rate(data.rate)}` : ""}`}
+            />
+            {data.media === "video" && (
+              <Fact name="Range" value={data.tagged_range || "not tagged: taken as legal"} />
+            )}
+            {data.timecode && <Fact name="Timecode" value={data.timecode} />}
+            {Object.entries(FACTS).map(
+              ([name, word]) =>
+                data.facts[name] && <Fact key={name} name={word} value={data.facts[name]} />,
+            )}
+          </dl>
+          {data.sidecars.length > 0 && (
+            <section className="mb-3">
+              <h3 className="font-semibold">Came with it</h3>
+              <p className="faint mb-1 text-2xs">
+                Not applied. Bring one into the look on the Bench to use it.
+              </p>
+              {data.sidecars.map((file) => (
+                <p key={file} className="value truncate" title={file}>
+                  {file.slice(file.lastIndexOf("/") + 1)}
+                </p>
+              ))}
+            </section>
+          )}
+          <details className="mb-2">
+            <summary className="faint cursor-pointer">
+              {data.files.length} {data.files.length === 1 ? "file" : "files"}
+            </summary>
+            {data.files.slice(0, 50).map((file) => (
+              <p key={file} className="value break-all text-2xs">
+                {file}
+              </p>
+            ))}
+          </details>
+          <details>
+            <summary className="faint cursor-pointer">
+              {Object.keys(data.metadata).length} entries of the file
+            </summary>
+            <dl className="text-2xs">
+              {Object.entries(data.metadata).map(([name, value]) => (
+                <div key={name} className="flex gap-2">
+                  <dt className="faint shrink-0">{name}</dt>
+                  <dd className="value min-w-0 break-words">{value}</dd>
+                </div>
+              ))}
+            </dl>
+          </details>
+        </>
+      )}
+    </aside>
+  );
+}
+
+function Fact({ name, value }: { name: string; value: string }) {
+  return (
+    <>
+      <dt className="faint">{name}</dt>
+      <dd className="min-w-0 break-words">{value}</dd>
+    </>
+  );
+}
+
+function rate(text: string): string {
+  const [top = "0", bottom = "1"] = text.split("/");
+  return String(Number((Number(top) / Number(bottom)).toFixed(3)));
+}

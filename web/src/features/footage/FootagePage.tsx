@@ -1,0 +1,87 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams, useSearchParams } from "react-router";
+import { arrivalsQuery, boardQuery, clipsQuery } from "@/api/queries";
+import { TopLine } from "@/app/TopLine";
+import { Loading, Problem } from "@/shared/Feedback";
+import { ClipList } from "./ClipList";
+import { MediaPane } from "./MediaPane";
+import { Waiting } from "./Waiting";
+
+/** The day's cards: what lies there, what waits to come in, and what is in. */
+export function FootagePage() {
+  const { production = "0" } = useParams();
+  const id = Number(production);
+  const [place, setPlace] = useSearchParams();
+  const board = useQuery(boardQuery(id));
+  const arrivals = useQuery(arrivalsQuery(id));
+  const count = useQuery(clipsQuery(id, { most: 1 })).data?.total;
+  const waiting = arrivals.data?.length ?? 0;
+  const tab = place.get("show") ?? (waiting > 0 || count === 0 ? "waiting" : "clips");
+  const show = (what: string) =>
+    setPlace((p) => {
+      p.set("show", what);
+      return p;
+    });
+  return (
+    <div className="flex h-full flex-col">
+      <TopLine
+        production={id}
+        crumbs={[{ text: board.data?.production.name ?? "…", to: `/p/${id}` }, { text: "Footage" }]}
+      />
+      {board.isPending && <Loading what="Opening footage" />}
+      {board.isError && <Problem error={board.error} onRetry={() => board.refetch()} />}
+      {board.data && (
+        <div className="flex min-h-0 flex-1">
+          <MediaPane production={id} onLooked={() => show("waiting")} />
+          <main className="flex min-w-0 flex-1 flex-col">
+            <div role="tablist" className="rule flex shrink-0 gap-1 border-b px-3 py-1.5">
+              <TabButton chosen={tab === "waiting"} onChoose={() => show("waiting")}>
+                Waiting {waiting > 0 && <span className="value">{waiting}</span>}
+              </TabButton>
+              <TabButton chosen={tab === "clips"} onChoose={() => show("clips")}>
+                Clips {count !== undefined && <span className="value">{count}</span>}
+              </TabButton>
+            </div>
+            {tab === "waiting" ? (
+              <>
+                {arrivals.isPending && <Loading what="Asking what waits" />}
+                {arrivals.isError && <Problem error={arrivals.error} />}
+                {arrivals.data && (
+                  <Waiting
+                    board={board.data}
+                    arrivals={arrivals.data}
+                    onAccepted={() => show("clips")}
+                  />
+                )}
+              </>
+            ) : (
+              <ClipList board={board.data} />
+            )}
+          </main>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function TabButton({
+  chosen,
+  onChoose,
+  children,
+}: {
+  chosen: boolean;
+  onChoose: () => void;
+  children: React.ReactNode;
+}) {
+  return (
+    <button
+      type="button"
+      role="tab"
+      aria-selected={chosen}
+      className={`btn btn-sm gap-2 ${chosen ? "btn-active" : "bg-transparent"}`}
+      onClick={onChoose}
+    >
+      {children}
+    </button>
+  );
+}
