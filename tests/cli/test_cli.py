@@ -19,13 +19,13 @@ from syntonos.core.chain import (
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
-from syntonos.core.media import read_frame, write_frame
+from syntonos.core.media import RecordingReader, write_frame
 from tests.opencolorio import cube_file, through
 from tests.simulated import background, camera_a, shoot
 
 
 def files(media, camera, shot="01"):
-    return sorted(str(p) for p in (media / camera).glob(f"?001_{shot}_*"))
+    return sorted(str(p) for p in (media / camera).glob(f"?001_{shot}*"))
 
 
 def _match(media, *more, angle="Cedar", slug="v-log/v-gamut", levels="legal"):

@@ -171,7 +171,7 @@ def test_by_keys_with_wrong_input_and_back_again(page):
 def test_a_whole_light_in_one_go_after_a_reload(page):
     night = page.locator("[data-cell='C-2']")
     expect(night).to_have_attribute("data-state", "not_measured")
-    page.get_by_role("button", name="Match all here").last.click()
+    page.get_by_role("button", name="Match all here").nth(1).click()
     expect(page.get_by_role("progressbar")).to_be_visible()
     page.reload()
     expect(night).to_have_attribute("data-state", re.compile("in_tune|close"))

@@ -279,9 +279,10 @@ def test_a_lut_is_kept_with_its_read_back_and_can_be_taken(api, place, read):
 def test_footage_is_seen_below_the_root_only_and_added_once(api, place):
     listed = api("get", "/media?folder=bellfounders/Alder")
     assert {s["name"] for s in listed["sequences"]} == {
-        "A001_01", "A001_02", "A002_01", "A002_02",
+        "A001_01", "A001_02", "A002_01", "A002_02", "A003_01", "A003_02",
+        "A004_01", "A004_02",
     }  # fmt: skip
-    assert [s["is_registered"] for s in listed["sequences"]] == [True, True, False, False]
+    assert [s["is_registered"] for s in listed["sequences"]] == [True, True, *[False] * 6]
     files = listed["sequences"][0]["files"]
     body = {"camera_id": place.cameras["A"].pk, "light_id": place.light.pk, "files": files}
     assert api("post", "/clips", body, 409)["code"] == "clip.taken"

@@ -23,7 +23,7 @@ def clip_of(place, letter, pattern, light, kind="chart"):
     name = place.cameras[letter].name
     files = sorted(
         p.relative_to(MEDIA).as_posix()
-        for p in (MEDIA / "bellfounders" / name).glob(f"{letter}{pattern}_*")
+        for p in (MEDIA / "bellfounders" / name).glob(f"{letter}{pattern}*")
     )
     return register_clip(camera=place.cameras[letter], light=light, kind=kind, files=files)
 

@@ -57,7 +57,7 @@ def test_what_is_uncertain_or_wrong_is_left_to_a_person(api, place, monkeypatch)
     outcomes = angles.match_angles(place.light, lambda share, step: None)
     assert [o.outcome for o in outcomes] == ["read", "asked", "failed"]
     assert "upside down" in outcomes[1].text
-    assert "gone.tif" in outcomes[2].text
+    assert "C001_01 are not where they were" in outcomes[2].text
 
 
 def test_progress_rises_and_a_stop_keeps_what_was_done(place, monkeypatch):

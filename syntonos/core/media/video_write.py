@@ -35,7 +35,7 @@ CODECS: Final = {
     "prores-4444": Codec("prores_ks", "yuv444p10le", 10, {"profile": "4"}, ".mov"),
     "dnxhr-hqx": Codec("dnxhd", "yuv422p10le", 10, {"profile": "dnxhr_hqx"}, ".mxf"),
     "h264": Codec("libx264", "yuv420p", 8, {"crf": "12", "preset": "fast"}, ".mp4"),
-    "hevc-10": Codec("libx265", "yuv420p10le", 10, {"crf": "10", "preset": "veryfast", **_QUIET},
+    "hevc-10": Codec("libx265", "yuv420p10le", 10, {"crf": "10", "preset": "ultrafast", **_QUIET},
                      ".mp4"),
     "ffv1": Codec("ffv1", "yuv422p10le", 10, {}, ".mkv"),
     "ffv1-444": Codec("ffv1", "yuv444p10le", 10, {}, ".mkv"),

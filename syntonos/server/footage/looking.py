@@ -170,7 +170,7 @@ def change(production: Production, ids: Sequence[int], values: dict[str, str]) -
             if "letter" in values:
                 hand.add("camera_name")
             row.reasons = {**row.reasons, "by_hand": sorted(hand)}
-            row.full_clean(exclude=["files", "clip"])
+            row.full_clean(exclude=["files", "missing", "recording", "reasons", "problem", "clip"])
             row.save()
     return rows
 

@@ -46,6 +46,10 @@ class Clip(models.Model):
     warnings = models.JSONField(default=list)
     missing = models.JSONField(default=list)  # numbers of the frames that are not there
     overrides = models.JSONField(default=dict)  # of SETTINGS, where it differs from its camera
+    # What its code values look like, what speaks against how it is taken, and for what that holds.
+    profile = models.JSONField(default=dict)
+    findings = models.JSONField(default=list)
+    findings_of = models.CharField(max_length=120, blank=True)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -91,6 +95,11 @@ class Clip(models.Model):
             return ""
         text = json.dumps(asdict(self.reading), sort_keys=True)
         return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+    @property
+    def taken_as(self) -> str:
+        """What findings hold for: encoding, levels and how the files are read."""
+        return f"{self.encoding} {self.levels} {self.reading_key}"[:120]
 
     @property
     def frames_a_second(self) -> Fraction | None:

@@ -32,6 +32,13 @@ class ClipOut(Schema):
     warnings: list[str]
 
 
+class FindingOut(Schema):
+    kind: str
+    text: str
+    encoding: str
+    levels: str
+
+
 class ClipRow(ClipOut):
     """A clip in the list."""
 
@@ -39,6 +46,8 @@ class ClipRow(ClipOut):
     facts: dict[str, str]
     overrides: dict[str, Any]
     is_missing: bool
+    is_checked: bool
+    findings: list[FindingOut]  # what speaks against how it is taken
     sidecars: list[str]
 
 

@@ -52,7 +52,9 @@ def clip_row(clip: Clip) -> dict[str, Any]:
     """Return a clip for the list."""
     names = [field.name for field in Clip._meta.fields]
     plain = {name: getattr(clip, name) for name in names if name not in ("camera", "light")}
+    is_checked = clip.findings_of == clip.taken_as
     return plain | {
+        "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
         "levels": clip.levels, "encoding_name": encoding_name(clip.encoding),
         "is_missing": is_missing(clip), "sidecars": sidecars_of(clip),

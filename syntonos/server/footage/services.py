@@ -28,9 +28,10 @@ def register_clip(
     said = read_recording(paths)
     marks = [{"size": path.stat().st_size, "sha256": hash_file(path)["sha256"]} for path in paths]
     stem = Path(files[0]).stem
+    numbered = "" if said.kind == "video" else stem.rstrip("0123456789").rstrip("_-.")
     return make_clip(
         camera=camera, light=light, kind=kind, files=files, recording=said, marks=marks,
-        name=name or stem.rstrip("0123456789").rstrip("_-.") or stem,
+        name=name or numbered or stem,
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ RUNNERS = {
     "match-angles": "syntonos.server.matching.angles.run_job",
     "look-through": "syntonos.server.footage.looking.run_job",
     "bring-in": "syntonos.server.footage.bringing.run_job",
+    "check-clips": "syntonos.server.matching.clip_checks.run_job",
     "find-media": "syntonos.server.footage.missing.run_job",
 }
 _WRITE_EVERY = 0.15  # seconds between two notes of progress

@@ -21,7 +21,7 @@ from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import jpeg
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
-from syntonos.server.matching import borrowing, readings, selectors, services
+from syntonos.server.matching import borrowing, clip_checks, readings, selectors, services
 from syntonos.server.matching.areas import Area, AreaPair
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
@@ -275,6 +275,12 @@ def fit_curve(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     found, row = services.fit_own_curve(*_place(light_id, camera_id))
     plain = {n: getattr(found, n) for n in ("error", "low", "high", "stops")}
     return Status(201, {"slug": row.slug, "name": row.name, **plain})
+
+
+@router.post("/productions/{production_id}/check-clips", response={201: JobOut},
+             operation_id="checkClips")  # fmt: skip
+def check_clips(request: HttpRequest, production_id: int) -> Any:
+    return Status(201, clip_checks.start(get_object_or_404(Production, pk=production_id)))
 
 
 @router.post("/matches/{match_id}/restore", response={201: MatchOut}, operation_id="restoreMatch")

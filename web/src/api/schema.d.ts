@@ -672,6 +672,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/check-clips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Check Clips */
+        post: operations["checkClips"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/clips": {
         parameters: {
             query?: never;
@@ -1395,6 +1412,8 @@ export interface components {
             };
             /** Files */
             files: string[];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
             /** Format */
             format: string;
             /** Frame Count */
@@ -1403,6 +1422,8 @@ export interface components {
             height: number;
             /** Id */
             id: number;
+            /** Is Checked */
+            is_checked: boolean;
             /** Is Missing */
             is_missing: boolean;
             /**
@@ -1549,6 +1570,8 @@ export interface components {
             facts: {
                 [key: string]: string;
             };
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
             /** Format */
             format: string;
             /** Frame Count */
@@ -1557,6 +1580,8 @@ export interface components {
             height: number;
             /** Id */
             id: number;
+            /** Is Checked */
+            is_checked: boolean;
             /** Is Missing */
             is_missing: boolean;
             /**
@@ -1828,6 +1853,17 @@ export interface components {
              * @default chart-24
              */
             layout: string;
+        };
+        /** FindingOut */
+        FindingOut: {
+            /** Encoding */
+            encoding: string;
+            /** Kind */
+            kind: string;
+            /** Levels */
+            levels: string;
+            /** Text */
+            text: string;
         };
         /** FitIn */
         FitIn: {
@@ -3639,6 +3675,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CameraOut"];
+                };
+            };
+        };
+    };
+    checkClips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

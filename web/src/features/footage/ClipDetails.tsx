@@ -1,7 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { Link } from "react-router";
-import type { Board } from "@/api/client";
+import { api, type Board, type ClipDetails as Details, unwrap } from "@/api/client";
 import { clipQuery, pictureUrl } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 
@@ -40,7 +40,7 @@ export function ClipDetails({
   const data = clip.data;
   return (
     <aside
-      className="rule w-80 shrink-0 overflow-y-auto border-l bg-base-200 p-3"
+      className="rule w-72 shrink-0 overflow-y-auto border-l bg-base-200 p-3"
       aria-label="Clip"
     >
       <div className="mb-2 flex items-center">
@@ -73,6 +73,9 @@ export function ClipDetails({
               {data.kind === "chart" ? "To the chart" : "To the Bench"}
             </Link>
           </p>
+          {data.findings.map((finding) => (
+            <Doubt key={finding.text} production={board.production.id} clip={data} {...finding} />
+          ))}
           {data.differences.map((text) => (
             <p key={text} className="mb-1 border-l-2 border-accent pl-2">
               {text}. A match from that chart may not hold here.
@@ -83,7 +86,7 @@ export function ClipDetails({
               {text}
             </p>
           ))}
-          <dl className="mb-3 grid grid-cols-[7rem_1fr] gap-x-2">
+          <dl className="mb-3 grid grid-cols-[5.5rem_1fr] gap-x-2">
             <Fact name="Taken as" value={`${data.encoding_name}, levels ${data.levels}`} />
             <Fact
               name="File"
@@ -137,6 +140,54 @@ export function ClipDetails({
         </>
       )}
     </aside>
+  );
+}
+
+/** What speaks against how a clip is taken, and the way to take it otherwise. */
+function Doubt({
+  production,
+  clip,
+  text,
+  encoding,
+  levels,
+}: {
+  production: number;
+  clip: Details;
+  text: string;
+  encoding: string;
+  levels: string;
+}) {
+  const client = useQueryClient();
+  const values = {
+    ...(encoding && encoding !== clip.encoding ? { encoding } : {}),
+    ...(levels && levels !== clip.levels ? { levels: levels as "full" | "legal" } : {}),
+  };
+  const take = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/productions/{production_id}/clips/settings", {
+          params: { path: { production_id: production } },
+          body: { ids: [clip.id], values: values as never },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
+  const words = [values.encoding, values.levels && `levels ${values.levels}`].filter(Boolean);
+  return (
+    <div className="mb-2 border-l-2 border-accent pl-2">
+      <p>{text}</p>
+      {words.length > 0 && (
+        <button
+          type="button"
+          className="btn btn-xs mt-1"
+          disabled={take.isPending}
+          onClick={() => take.mutate()}
+        >
+          Take this clip as {words.join(", ")}
+        </button>
+      )}
+      {take.isError && <Problem error={take.error} />}
+    </div>
   );
 }
 

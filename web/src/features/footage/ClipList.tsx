@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Board, type ClipRow, unwrap } from "@/api/client";
-import { clipsQuery, pictureUrl } from "@/api/queries";
+import { clipsQuery, isOpen, jobsQuery, pictureUrl } from "@/api/queries";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
 import { ClipDetails } from "./ClipDetails";
@@ -40,13 +40,14 @@ export function ClipList({ board }: { board: Board }) {
   };
   const marked = rows.filter((c) => chosen.has(c.id));
   const missing = rows.filter((c) => c.is_missing).length;
+  const isNarrow = marked.length > 0 || shown !== null;
   return (
     <div className="flex min-h-0 flex-1">
       <div className="flex min-w-0 flex-1 flex-col">
         <div className="rule flex shrink-0 items-center gap-2 border-b px-3 py-1.5">
           <input
             type="search"
-            className="input input-sm w-64"
+            className="input input-sm min-w-24 max-w-64 flex-1"
             aria-label="Find clips"
             placeholder="Find: reel, lens, scene, take…"
             value={search}
@@ -78,11 +79,12 @@ export function ClipList({ board }: { board: Board }) {
               </option>
             ))}
           </select>
-          <span className="faint ml-auto">
+          <span className="faint ml-auto whitespace-nowrap">
             {clips.data ? `${clips.data.total} clips` : ""}
             {missing > 0 && `, ${missing} missing`}
           </span>
           {missing > 0 && <FindMissing production={id} />}
+          <CheckClips production={id} isDone={rows.every((c) => c.is_checked)} />
         </div>
         <div className="min-h-0 flex-1 overflow-auto">
           {clips.isPending && <Loading what="Listing clips" />}
@@ -116,7 +118,7 @@ export function ClipList({ board }: { board: Board }) {
                   <th>Camera, light</th>
                   <th>Taken as</th>
                   <th>File</th>
-                  <th>Camera says</th>
+                  {!isNarrow && <th>Camera says</th>}
                 </tr>
               </thead>
               <tbody>
@@ -125,6 +127,7 @@ export function ClipList({ board }: { board: Board }) {
                     key={clip.id}
                     clip={clip}
                     board={board}
+                    isNarrow={isNarrow}
                     isShown={shown === clip.id}
                     isMarked={chosen.has(clip.id)}
                     onMark={(on) => toggle([clip.id], on)}
@@ -153,6 +156,7 @@ export function ClipList({ board }: { board: Board }) {
 function Row({
   clip,
   board,
+  isNarrow,
   isShown,
   isMarked,
   onMark,
@@ -160,6 +164,7 @@ function Row({
 }: {
   clip: ClipRow;
   board: Board;
+  isNarrow: boolean;
   isShown: boolean;
   isMarked: boolean;
   onMark: (on: boolean) => void;
@@ -200,7 +205,7 @@ function Row({
             <span className="value block font-semibold">{clip.name}</span>
             <span className="faint block text-2xs">
               {clip.kind}
-              {clip.timecode && <span className="value"> {clip.timecode}</span>}
+              {clip.timecode && <span className="value whitespace-nowrap"> {clip.timecode}</span>}
             </span>
           </span>
         </button>
@@ -222,6 +227,11 @@ function Row({
           levels {clip.levels}
           {own.length > 0 && <b> · own {own.map((n) => WORDS_OF[n] ?? n).join(", ")}</b>}
         </span>
+        {clip.findings.length > 0 && (
+          <button type="button" className="block text-left text-2xs underline" onClick={onShow}>
+            <b>doubtful:</b> {clip.findings[0]?.text}
+          </button>
+        )}
       </td>
       <td className="faint">
         <span className="block">
@@ -236,12 +246,39 @@ function Row({
           </span>
         ))}
       </td>
-      <td className="faint">{said.join(" · ")}</td>
+      {!isNarrow && <td className="faint">{said.join(" · ")}</td>}
     </tr>
   );
 }
 
 const WORDS: Record<string, string> = { scene: "sc. ", take: "t. ", exposure_index: "EI " };
+/** Codes, files and charts against what each clip is said to carry; nothing is changed by it. */
+function CheckClips({ production, isDone }: { production: number; isDone: boolean }) {
+  const client = useQueryClient();
+  const jobs = useQuery(jobsQuery(production)).data ?? [];
+  const running = jobs.some((job) => isOpen(job) && job.kind === "check-clips");
+  const check = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/productions/{production_id}/check-clips", {
+          params: { path: { production_id: production } },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["jobs"] }),
+  });
+  return (
+    <button
+      type="button"
+      className="btn btn-sm"
+      disabled={running}
+      onClick={() => check.mutate()}
+      title="By their code values, by what their files name, and by the charts that are read"
+    >
+      {running ? "Checking…" : isDone ? "Check encodings again" : "Check encodings"}
+    </button>
+  );
+}
+
 function FindMissing({ production }: { production: number }) {
   const client = useQueryClient();
   const find = useMutation({

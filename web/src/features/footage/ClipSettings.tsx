@@ -64,7 +64,7 @@ export function ClipSettings({
           setTicked(next);
         }}
       />
-      <span className="w-28 shrink-0">{WORDS_OF[name]}</span>
+      <span className="w-24 shrink-0">{WORDS_OF[name]}</span>
       {field}
     </div>
   );
@@ -103,7 +103,7 @@ export function ClipSettings({
   const media = new Set(clips.map((c) => c.media));
   return (
     <aside
-      className="rule flex w-80 shrink-0 flex-col overflow-y-auto border-l bg-base-200 p-3"
+      className="rule flex w-72 shrink-0 flex-col overflow-y-auto border-l bg-base-200 p-3"
       aria-label="Settings of clips"
     >
       <div className="mb-2 flex items-center">

@@ -30,7 +30,7 @@ export function MediaPane({ production, onLooked }: { production: number; onLook
   const parts = folder ? folder.split("/") : [];
   const data = media.data;
   return (
-    <aside className="rule flex w-72 shrink-0 flex-col border-r bg-base-200" aria-label="Media">
+    <aside className="rule flex w-60 shrink-0 flex-col border-r bg-base-200" aria-label="Media">
       <div className="rule flex items-center gap-1 border-b p-2">
         <button
           type="button"

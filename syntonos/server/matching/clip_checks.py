@@ -1,0 +1,128 @@
+"""Checking what clips are said to carry: by their code values, their files, and their charts."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import asdict
+from typing import Any
+
+from syntonos.core.encodings import CURVES, GAMUTS, find_encoding
+from syntonos.core.errors import ColourError
+from syntonos.core.matching import reading_from_json
+from syntonos.core.matching.clip_check import ClipProfile, Finding, check_clip, profile_of
+from syntonos.core.matching.encoding_check import check_encoding
+from syntonos.server.footage.frames import frame_of
+from syntonos.server.footage.models import Clip
+from syntonos.server.jobs import services as jobs
+from syntonos.server.jobs.models import Job
+from syntonos.server.jobs.services import Progress
+from syntonos.server.matching import selectors
+from syntonos.server.matching.models import ChartReading
+from syntonos.server.matching.readings import bracket_of
+from syntonos.server.productions.models import Production
+
+_WIDTH = 480
+
+
+def start(production: Production) -> Job:
+    """Queue checking all clips of a production that are not checked as they are taken now."""
+    return jobs.start(production, "check-clips", "Checking encodings and levels",
+                      {"production_id": production.pk})  # fmt: skip
+
+
+def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Check clips; arguments: production_id."""
+    production = Production.objects.get(pk=arguments["production_id"])
+    return {"doubted": check_clips(production, progress)}
+
+
+def check_clips(production: Production, progress: Callable[[float, str], None]) -> list[str]:
+    """Look at every clip's code values and at every chart that is read; keep what speaks against.
+
+    A clip that was looked at before is described again only where its code values are others; the
+    comparison with the camera's other clips is always made anew.
+    """
+    clips = list(
+        Clip.objects.filter(camera__production=production)
+        .select_related("camera__production", "light").order_by("id")
+    )  # fmt: skip
+    steps = max(len(clips), 1)
+    for number, clip in enumerate(clips):
+        progress(0.6 * number / steps, f"Looking at {clip.name}")
+        _describe(clip)
+    doubted = []
+    for number, clip in enumerate(clips):
+        progress(0.6 + 0.4 * number / steps, f"Judging {clip.name}")
+        found = _judge(clip, clips)
+        clip.findings = [asdict(f) for f in found]
+        clip.findings_of = clip.taken_as
+        clip.save(update_fields=["profile", "findings", "findings_of"])
+        if found:
+            doubted.append(clip.name)
+    return doubted
+
+
+def _describe(clip: Clip) -> None:
+    if clip.profile.get("of") == clip.reading_key:
+        return
+    try:
+        frames = [frame_of(clip, i, _WIDTH) for i in sorted({0, clip.frame_count // 2})]
+        clip.profile = {"of": clip.reading_key, **asdict(profile_of(frames))}
+    except ColourError:  # missing or broken: said elsewhere
+        clip.profile = {}
+
+
+def _profile(clip: Clip) -> ClipProfile | None:
+    if not clip.profile:
+        return None
+    return ClipProfile(**{k: v for k, v in clip.profile.items() if k != "of"})
+
+
+def _judge(clip: Clip, clips: Sequence[Clip]) -> list[Finding]:
+    own = _profile(clip)
+    found: list[Finding] = []
+    if own is not None:
+        others = [
+            profile for other in clips
+            if other.camera_id == clip.camera_id and other.pk != clip.pk
+            and other.taken_as == clip.taken_as and (profile := _profile(other)) is not None
+        ]  # fmt: skip
+        found += check_clip(own, clip.encoding, clip.levels, kind=clip.media, facts=clip.facts,
+                            others=others)  # fmt: skip
+    if clip.kind == Clip.Kind.CHART:
+        found += _by_chart(clip)
+    return found
+
+
+def _by_chart(clip: Clip) -> list[Finding]:
+    """Return what the clip's chart says beside the reference's, where both are read."""
+    camera = clip.camera
+    reference = camera.production.reference_camera_id
+    row = ChartReading.objects.filter(clip=clip).order_by("-number").first()
+    base = selectors.latest_reading(clip.light_id, reference) if reference else None
+    if row is None or base is None or camera.pk == reference:
+        return []
+    if not (selectors.holds(row) and selectors.same_chart(base, row)):
+        return []
+    try:
+        check = check_encoding(
+            reading_from_json(base.data), reading_from_json(row.data), bracket_of(row)
+        )
+    except ColourError:
+        return []
+    if check.verdict != "doubtful":
+        return []
+    # Of those that cannot be told apart the one that changes least; the gamut is not judged.
+    best = next((c for c in check.alike if c.encoding == clip.encoding), check.alike[0])
+    stated, other = find_encoding(clip.encoding), find_encoding(best.encoding)
+    encoding = best.encoding
+    if other.curve.slug in CURVES and stated.gamut.slug in GAMUTS:
+        encoding = find_encoding(f"{other.curve.slug}/{stated.gamut.slug}").slug
+    beside = len(check.alike) - 1
+    text = (
+        f"Its chart speaks for {other.curve.name} at {best.levels} levels"
+        + (f", or {beside} other{'s' if beside > 1 else ''} that cannot be told from it" if beside
+           else "")
+        + (f"; taking it as said costs {best.cost:.1f} ΔE" if best.cost is not None else "") + "."
+    )  # fmt: skip
+    return [Finding("chart", text, encoding=encoding, levels=best.levels)]
