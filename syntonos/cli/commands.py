@@ -39,7 +39,7 @@ from syntonos.core.charts import (
 )
 from syntonos.core.charts.bracket import Merged, merge_readings
 from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
-from syntonos.core.errors import ChartError, FitError, LutFileError
+from syntonos.core.errors import ChartError, FitError, LutFileError, MediaError
 from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
 from syntonos.core.formats.patch_table import PatchTable, read_patch_table
 from syntonos.core.matching import (
@@ -55,7 +55,14 @@ from syntonos.core.matching import (
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
 from syntonos.core.matching.imported import published_reading, reading_of_table
-from syntonos.core.media import RawDevelopment, VideoReader, develop_raw, kind_of, read_frame
+from syntonos.core.media import (
+    RawDevelopment,
+    VideoReader,
+    develop_raw,
+    kind_of,
+    read_frame,
+    read_recording,
+)
 
 UNCERTAIN = 3
 
@@ -101,6 +108,49 @@ def run_encodings(args: argparse.Namespace) -> int:
     else:
         for row in rows:
             print(f"{row['slug']:<26}{row['name']}")
+    return 0
+
+
+def _check_media() -> int:
+    from syntonos.core.evaluate.media import compare_raw, compare_video
+
+    print("largest error in 10-bit codes: our R'G'B' against the formula on the codec's codes, and")
+    print("against the frame that was written, with the codec's own loss")
+    print(f"{'codec':<16}{'range':<8}{'levels':<8}{'formula':>10}{'written':>10}  tagged")
+    for row in compare_video():
+        print(f"{row.codec:<16}{row.quantisation:<8}{row.levels:<8}{row.formula:>10.1e}"
+              f"{row.written:>10.2f}  {row.tag or '-'}")  # fmt: skip
+    print("\nlargest error of scene light, 1 = white: raw against the truth, and LibRaw's numbers")
+    print(f"{'quality':<10}{'highlights':<12}{'truth':>10}{'LibRaw':>10}")
+    for raw in compare_raw():
+        theirs = "-" if raw.libraw is None else f"{raw.libraw:.1e}"
+        print(f"{raw.quality:<10}{raw.highlights:<12}{raw.truth:>10.1e}{theirs:>10}")
+    return 0
+
+
+def run_media(args: argparse.Namespace) -> int:
+    """Say what recordings say of themselves, or compare reading with the formulas."""
+    if args.check:
+        return _check_media()
+    if not args.files:
+        raise MediaError("No file was given.", hint="Name recordings, or say --check.",
+                         code="media.missing")  # fmt: skip
+    rows = []
+    for path in args.files:
+        said = asdict(read_recording([path]))
+        rows.append({"file": path, **said, "rate": str(said["rate"] or "")})
+    if args.json:
+        print(_json(rows))
+        return 0
+    for row in rows:
+        print(f"{row['file']}: {row['format']} {row['bits']} bit, {row['width']}x{row['height']}, "
+              f"{row['frame_count']} frames at {row['rate'] or 'no rate'}, "
+              f"{row['timecode'] or 'no timecode'}, range {row['tagged_range'] or 'not said'}"
+              )  # fmt: skip
+        for name, value in row["facts"].items():
+            print(f"  {name.replace('_', ' ')}: {value}")
+        for text in row["warnings"]:
+            print(f"  {text}")
     return 0
 
 

@@ -45,6 +45,12 @@ def _parser() -> argparse.ArgumentParser:
     encodings.add_argument("--check", action="store_true",
                            help="compare each with the libraries that have it")  # fmt: skip
 
+    media = commands.add_parser("media", help="what recordings say of themselves")
+    media.add_argument("files", nargs="*", metavar="FILE")
+    media.add_argument("--json", action="store_true")
+    media.add_argument("--check", action="store_true",
+                       help="compare video and raw with the formulas, codec by codec")  # fmt: skip
+
     levels = {
         "choices": ("auto", "full", "legal"), "default": "auto",
         "help": "auto finds them from the charts; stated ones are obeyed",

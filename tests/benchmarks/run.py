@@ -208,7 +208,10 @@ def main() -> None:
     bench_chain(rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32))
     smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
     bench_drafts((smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32))
+    from tests.benchmarks.footage import bench_footage
+
     with tempfile.TemporaryDirectory() as folder:
+        bench_footage(rng, Path(folder))
         bench_luts(rng, Path(folder))
         env = {**os.environ, "SYNTONOS_DATA": folder}
         first = subprocess.run(
