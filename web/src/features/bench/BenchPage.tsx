@@ -19,7 +19,7 @@ import { Revisions } from "./Revisions";
 import { Scopes } from "./Scopes";
 import { type Compare, PANELS, useBenchPlace } from "./useBenchPlace";
 import { useDraft } from "./useDraft";
-import { asEncoded, viewChain } from "./viewChain";
+import { asEncoded, ofClip, pickClip, viewChain } from "./viewChain";
 
 export function BenchPage() {
   const params = useParams();
@@ -172,10 +172,9 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const [held, setHeld] = useState(false);
   // Two revisions beside each other: the one in force takes the reference's place.
   const [compared, setCompared] = useState<Match | null>(null);
-  const pick = (clips: Angle["angle"]["clips"]) =>
-    clips.find((c) => c.kind === place.kind) ?? clips[0];
-  const ownClip = pick(angle.angle.clips);
-  const clips = [compared ? ownClip : pick(angle.reference.clips), ownClip] as const;
+  const ownClip = pickClip(angle.angle.clips, place.kind, place.clips[1]);
+  const baseClip = pickClip(angle.reference.clips, place.kind, place.clips[0]);
+  const clips = [compared ? ownClip : baseClip, ownClip] as const;
   const frames = clips.map((c, i) =>
     Math.min(place.frames[compared ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
   ) as [number, number];
@@ -191,12 +190,15 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     look: look as never,
     mono: place.mono,
   };
-  const ownChain = angle.angle.chain as ChainDocument;
-  const left = compared || (tried && beside) ? ownChain : (angle.reference.chain as ChainDocument);
+  const ownChain = ofClip(angle.angle.chain as ChainDocument, ownClip);
+  const left =
+    compared || (tried && beside)
+      ? ownChain
+      : ofClip(angle.reference.chain as ChainDocument, baseClip);
   const right = tried
     ? asEncoded(ownChain, tried.encoding, tried.levels)
     : compared
-      ? (compared.chain as ChainDocument)
+      ? ofClip(compared.chain as ChainDocument, ownClip)
       : ownChain;
   const hand = { dials: dials as Record<string, unknown> | null };
   const reference = useDraft(

@@ -5,7 +5,7 @@ import { angleQuery } from "@/api/queries";
 import { PictureCanvas } from "./PictureCanvas";
 import { useBenchPlace } from "./useBenchPlace";
 import { useDraft } from "./useDraft";
-import { viewChain } from "./viewChain";
+import { ofClip, pickClip, viewChain } from "./viewChain";
 
 /** The picture alone, for a second screen. */
 export function PicturePage() {
@@ -13,10 +13,10 @@ export function PicturePage() {
   const angle = useQuery(angleQuery(Number(light), Number(camera))).data;
   const { place } = useBenchPlace();
   const clips = angle?.angle.clips ?? [];
-  const clip = clips.find((c) => c.kind === place.kind) ?? clips[0];
+  const clip = pickClip(clips, place.kind, place.clips[1]);
   const output = angle?.outputs.find((o) => o.key === place.output)?.stage ?? null;
   const chain = angle
-    ? viewChain(angle.angle.chain as ChainDocument, {
+    ? viewChain(ofClip(angle.angle.chain as ChainDocument, clip), {
         match: place.match,
         output: output as never,
         look: undefined,

@@ -2,6 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
 import type { Angle, Clip } from "@/api/client";
 import { CameraMark } from "@/shared/Marks";
 import { PictureCanvas } from "./PictureCanvas";
+import { atSameTime } from "./timecode";
 import type { BenchPlace } from "./useBenchPlace";
 import type { Draft } from "./useDraft";
 
@@ -54,7 +55,16 @@ export function Pictures({
       clip={clips[i]}
       frame={frames[i]}
       name={i === 0 ? "Reference frame" : "Angle frame"}
-      onChange={(frame) => onPlace(i === 0 ? { r: frame } : { f: frame })}
+      clips={(i === 0 && !ownBoth ? angle.reference : angle.angle).clips}
+      onClip={(id) => onPlace(i === 0 && !ownBoth ? { rc: id, r: 0 } : { ac: id, f: 0 })}
+      onChange={(frame) => {
+        // Cameras whose clocks agree are looked at in the same moment.
+        const there = atSameTime(clips[i], frame, clips[1 - i]);
+        onPlace({
+          [i === 0 ? "r" : "f"]: frame,
+          ...(there === null ? {} : { [i === 0 ? "f" : "r"]: there }),
+        });
+      }}
     />
   );
   if (place.compare === "side")
@@ -240,16 +250,34 @@ function FrameSlider({
   clip,
   frame,
   name,
+  clips,
   onChange,
+  onClip,
 }: {
   clip: Clip | undefined;
   frame: number;
   name: string;
+  clips: readonly Clip[];
   onChange: (frame: number) => void;
+  onClip: (id: number) => void;
 }) {
   const last = (clip?.frame_count ?? 1) - 1;
   return (
     <div className="flex h-7 items-center gap-3 bg-base-100 px-3">
+      {clips.length > 1 && (
+        <select
+          className="select select-xs w-36"
+          aria-label={`${name.replace(" frame", "")} clip`}
+          value={clip?.id ?? ""}
+          onChange={(event) => onClip(Number(event.target.value))}
+        >
+          {clips.map((c) => (
+            <option key={c.id} value={c.id}>
+              {c.name} {c.kind}
+            </option>
+          ))}
+        </select>
+      )}
       <span className="value w-20">
         frame {frame + 1} / {last + 1}
       </span>

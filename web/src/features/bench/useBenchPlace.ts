@@ -24,6 +24,8 @@ export type BenchPlace = {
   surround: Surround;
   frames: [number, number];
   kind: "scene" | "chart";
+  /** Chosen clips of reference and angle; 0 for the first of that kind. */
+  clips: [number, number];
 };
 
 /** Read the Bench's state from an address; what makes no sense falls back to the usual. */
@@ -46,6 +48,7 @@ export function readPlace(search: URLSearchParams): BenchPlace {
     surround: one("surround", SURROUNDS, "dim"),
     frames: [Math.floor(number("r", 0, 0, 1e6)), Math.floor(number("f", 0, 0, 1e6))],
     kind: one("clip", ["scene", "chart"], "scene"),
+    clips: [Math.floor(number("rc", 0, 0, 1e9)), Math.floor(number("ac", 0, 0, 1e9))],
   };
 }
 

@@ -18,6 +18,25 @@ export function withStage(
   return { ...chain, stages };
 }
 
+/** The clip that is chosen, or the first of a kind. */
+export function pickClip<C extends { id: number; kind: string }>(
+  clips: readonly C[],
+  kind: string,
+  chosen: number,
+): C | undefined {
+  return clips.find((c) => c.id === chosen) ?? clips.find((c) => c.kind === kind) ?? clips[0];
+}
+
+/** The chain as it is for one clip: a clip may carry something else than its camera's others do. */
+export function ofClip(
+  chain: ChainDocument,
+  clip: { encoding: string; levels: string } | undefined,
+): ChainDocument {
+  if (!clip) return chain;
+  const { encoding, levels } = clip;
+  return withStage(chain, "decode", { kind: "decode", encoding, levels });
+}
+
 /** Saturation to zero before the output: colour outside of the gamut then shows as black. */
 export function withoutColour(chain: ChainDocument): ChainDocument {
   const look = (chain.stages as Stage[]).find((s) => s.kind === "look");
