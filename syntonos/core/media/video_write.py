@@ -29,7 +29,8 @@ class Codec:
     ending: str
 
 
-_QUIET: Final = {"x265-params": "log-level=none:pools=2:frame-threads=1"}
+# Without B frames: with them x265 gives clips of a few frames times that no container takes.
+_QUIET: Final = {"x265-params": "log-level=none:pools=2:frame-threads=1:bframes=0"}
 CODECS: Final = {
     "prores-422-hq": Codec("prores_ks", "yuv422p10le", 10, {"profile": "3"}, ".mov"),
     "prores-4444": Codec("prores_ks", "yuv444p10le", 10, {"profile": "4"}, ".mov"),
@@ -119,7 +120,9 @@ def write_video(
                 container.mux(packet)
         partial.replace(path)
     except (av.FFmpegError, OSError) as error:
-        raise MediaError(f"{path.name} could not be written.", hint="Check space and rights.",
+        why = getattr(error, "strerror", None) or str(error)
+        raise MediaError(f"{path.name} could not be written: {why}.",
+                         hint="Check space and rights.",
                          code="media.write") from error  # fmt: skip
     finally:
         partial.unlink(missing_ok=True)

@@ -278,7 +278,7 @@ function FrameSlider({
           ))}
         </select>
       )}
-      <span className="value w-20">
+      <span className="value w-24 whitespace-nowrap">
         frame {frame + 1} / {last + 1}
       </span>
       <input

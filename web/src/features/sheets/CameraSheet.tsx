@@ -130,6 +130,23 @@ export function CameraSheet({
                 From a config…
               </button>
             </div>
+            <Field
+              label="Quantisation range of video"
+              hint="How Y'CbCr becomes R'G'B'. Several codecs lose the tag: where black lies above 0 and white below 100 %, it is the other one."
+            >
+              <select
+                className="select select-sm w-full"
+                value={values.quantisation}
+                onChange={(e) =>
+                  set({ quantisation: e.target.value as typeof values.quantisation })
+                }
+              >
+                <option value="">as the file says, else legal</option>
+                <option value="legal">legal</option>
+                <option value="full">full</option>
+              </select>
+            </Field>
+            <RawFields value={values.raw} onChange={(raw) => set({ raw })} />
           </div>
           <div>
             {entering === "own" && <OwnEncoding production={board.production.id} onDone={done} />}
@@ -152,23 +169,6 @@ export function CameraSheet({
                     <option value="legal">legal</option>
                   </select>
                 </Field>
-                <Field
-                  label="Quantisation range of video"
-                  hint="How Y'CbCr becomes R'G'B'. Several codecs lose the tag: where black lies above 0 and white below 100 %, it is the other one."
-                >
-                  <select
-                    className="select select-sm w-full"
-                    value={values.quantisation}
-                    onChange={(e) =>
-                      set({ quantisation: e.target.value as typeof values.quantisation })
-                    }
-                  >
-                    <option value="">as the file says, else legal</option>
-                    <option value="legal">legal</option>
-                    <option value="full">full</option>
-                  </select>
-                </Field>
-                <RawFields value={values.raw} onChange={(raw) => set({ raw })} />
                 {camera?.is_reference ? (
                   <p className="faint mb-3 text-2xs">
                     The reference is what it is: it takes no correction of its own.
