@@ -204,6 +204,20 @@ def test_what_makes_a_match_doubtful_is_said(place, api):
     assert api("get", f"/clips/{chart.pk}")["differences"] == []
 
 
+def test_what_lies_beside_a_clip_is_listed_and_given_on_demand(day, api):
+    production, root = day
+    rows = look(api, production, "Cedar")
+    base = f"/productions/{production.pk}"
+    api("post", f"{base}/arrivals/accept", {"ids": [rows["C007_chart"]["id"]]}, 201)
+    (root / "Cedar" / "C007_chart.cdl").write_text("<x/>")
+    clip = Clip.objects.get(name="C007_chart")
+    assert api("get", f"/clips/{clip.pk}")["sidecars"] == ["Cedar/C007_chart.cdl"]
+    given = api.client.get(f"/api/clips/{clip.pk}/sidecar?name=C007_chart.cdl")
+    assert given.content == b"<x/>"
+    for name in ("C007_chart_001.dpx", "../../x", "gone.cdl"):
+        assert api.client.get(f"/api/clips/{clip.pk}/sidecar?name={name}").status_code == 404
+
+
 def test_clips_are_found_by_what_they_say(place, api):
     base = f"/productions/{place.production.pk}/clips"
     count = lambda query: api("get", f"{base}?{query}")["total"]  # noqa: E731

@@ -5,14 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
-from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
 from django.shortcuts import get_object_or_404
 from ninja import File, Form, Router, Status, UploadedFile
 
 from syntonos.core.chain import read_balance, read_chain
 from syntonos.core.media import kind_of
 from syntonos.server.footage import looking, missing, pictures, selectors, services, uploads
-from syntonos.server.footage.media import list_folder
+from syntonos.server.footage.media import list_folder, resolve
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.schemas import (
     ArrivalChange,
@@ -31,7 +31,7 @@ from syntonos.server.footage.schemas import (
     UploadOut,
 )
 from syntonos.server.jobs.schemas import JobOut
-from syntonos.server.looks.services import balance_stage
+from syntonos.server.looks.services import MOST_MIB, balance_stage
 from syntonos.server.matching import selectors as matching
 from syntonos.server.productions.models import Camera, Light, Production
 
@@ -144,6 +144,18 @@ def list_clips(
 def get_clip(request: HttpRequest, clip_id: int) -> Any:
     clip = get_object_or_404(Clip.objects.select_related("camera", "light"), pk=clip_id)
     return selectors.clip_details(clip)
+
+
+@router.get("/clips/{clip_id}/sidecar", operation_id="getSidecar", include_in_schema=False)
+def get_sidecar(request: HttpRequest, clip_id: int, name: str) -> HttpResponse:
+    """Return a correction that lies beside a clip, for a person who wants to use it."""
+    clip = get_object_or_404(Clip, pk=clip_id)
+    found = next((f for f in selectors.sidecars_of(clip) if f.endswith(f"/{name}")), None)
+    if found is None:
+        raise Http404(f"There is no {name} beside {clip.name}.")
+    with resolve(found, clip.root).open("rb") as file:
+        data = file.read(MOST_MIB * 2**20)
+    return HttpResponse(data, content_type="application/octet-stream")
 
 
 @router.patch("/clips/{clip_id}", response=ClipDetails, operation_id="changeClip")

@@ -6,16 +6,22 @@ import pytest
 from syntonos.core.encodings import decode, find_encoding
 from syntonos.core.media import read_frame
 from syntonos.core.simulate.camera import SimulatedCamera
-from syntonos.core.simulate.foundry import VIEWS, build_scene, render_light
+from syntonos.core.simulate.foundry import VIEWS, build_scene, render_lights
 from syntonos.core.simulate.foundry.footage import (
     CLIPS,
     FRAMES,
     PLATES,
+    YELLOWED,
     clip_files,
     demo_cameras,
     develop,
 )
-from syntonos.core.simulate.foundry.materials import NAMES, reflectances
+from syntonos.core.simulate.foundry.materials import (
+    NAMES,
+    lamp_sets,
+    reflectances,
+    yellowed_reflectances,
+)
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
 from syntonos.core.simulate.spectra import (
     CMF,
@@ -133,21 +139,31 @@ def test_materials_are_physical_and_the_chart_s_are_measured():
     np.testing.assert_array_equal(table[-24:], chart_reflectances())
 
 
-def test_a_small_tile_rendered_again_is_the_plate():
-    demo = demo_cameras()[0]
-    camera = replace(demo.camera, white_light=daylight(5700))
-    again = render_light(build_scene(with_chart=True), VIEWS["a-chart"], camera.sensor,
-                         camera.white_gains(), width=96, height=54, side=5)  # fmt: skip
-    for layer, name in enumerate(("lamps", "furnace")):
-        plate = read_frame(PLATES / f"a-chart-{name}.exr").code_rgb
-        small = plate.reshape(54, 10, 96, 10, 3).mean(axis=(1, 3))
-        # Both are sampled at random: compared in blocks of 6x6 pixels, in stops.
-        a, b = (
-            np.log2(v.reshape(9, 6, 16, 6, 3).mean(axis=(1, 3)) + 0.02)
-            for v in (again[layer], small)
-        )
-        assert np.median(np.abs(a - b)) < 0.05
-        assert np.corrcoef(a.ravel(), b.ravel())[0, 1] > 0.99
+def _agrees(tile, plate):
+    """Both are sampled at random: compared in blocks of 6x6 pixels, in stops."""
+    small = plate.reshape(54, 10, 96, 10, 3).mean(axis=(1, 3))
+    a, b = (np.log2(v.reshape(9, 6, 16, 6, 3).mean(axis=(1, 3)) + 0.02) for v in (tile, small))
+    assert np.median(np.abs(a - b)) < 0.05
+    assert np.corrcoef(a.ravel(), b.ravel())[0, 1] > 0.99
+
+
+@pytest.mark.parametrize(("camera", "shot"), [(0, "chart"), (3, "scene"), (4, "chart")])
+def test_a_small_tile_rendered_again_is_the_plate(camera, shot):
+    demo = demo_cameras()[camera]
+    sensor = replace(demo.camera, white_light=daylight(5700))
+    name, scene = f"{demo.letter.lower()}-{shot}", build_scene(with_chart=shot == "chart")
+    sets = lamp_sets()
+    size = {"width": 96, "height": 54, "side": 5}
+    again = render_lights(scene, VIEWS[name], sensor.sensor, sensor.white_gains(),
+                          np.stack(list(sets.values())), **size)  # fmt: skip
+    tiles = dict(zip(sets, again[:, 0], strict=True)) | {"furnace": again[0, 1]}
+    if shot == "chart":
+        tiles[YELLOWED] = render_lights(
+            scene, VIEWS[name], sensor.sensor, sensor.white_gains(), sets["led"][None],
+            reflect=yellowed_reflectances(), **size,
+        )[0, 0]  # fmt: skip
+    for layer, tile in tiles.items():
+        _agrees(tile, read_frame(PLATES / f"{name}-{layer}.exr").code_rgb)
 
 
 def test_a_clip_flickers_and_its_noise_is_new_in_every_frame():

@@ -23,7 +23,7 @@ from syntonos.core.media import read_frame, write_frame
 from syntonos.core.media.video_write import write_video
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.dng import mosaic, next_timecode, write_dng
-from syntonos.core.simulate.foundry.materials import lamp_sets
+from syntonos.core.simulate.foundry.materials import lamp_sets, yellowed_reflectances
 from syntonos.core.simulate.foundry.scene import CHART_CENTRE, VIEWS, View, build_scene
 from syntonos.core.simulate.foundry.tracing import render_lights
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
@@ -32,6 +32,7 @@ from syntonos.core.simulate.spectra import daylight, planck
 WIDTH, HEIGHT = 960, 540
 PLATES: Final = Path(__file__).parent / "plates"
 FRAMES: Final = 4
+YELLOWED: Final = "yellowed"  # the moulding hall's old chart, under its lamps
 LAYERS: Final = ("lamps", "led", "tungsten", "furnace")  # light adds up: a lighting is a sum
 
 
@@ -104,9 +105,17 @@ def render_plates(folder: Path) -> None:
         for shot in ("scene", "chart"):
             name = f"{demo.letter.lower()}-{shot}"
             paths = {layer: folder / f"{name}-{layer}.exr" for layer in LAYERS}
+            sets = lamp_sets()
+            old = folder / f"{name}-{YELLOWED}.exr"
+            if shot == "chart" and not old.is_file():
+                part = render_lights(
+                    build_scene(with_chart=True), VIEWS[name], plate.sensor, plate.white_gains(),
+                    sets["led"][None], width=WIDTH, height=HEIGHT, side=7,
+                    reflect=yellowed_reflectances(),
+                )[0, 0]  # fmt: skip
+                write_frame(old, part.astype(np.float32), compression="dwaa:15")
             if all(path.is_file() for path in paths.values()):
                 continue
-            sets = lamp_sets()
             drawn = render_lights(
                 build_scene(with_chart=shot == "chart"), VIEWS[name], plate.sensor,
                 plate.white_gains(), np.stack(list(sets.values())), width=WIDTH, height=HEIGHT,
@@ -175,7 +184,8 @@ def _scene(letter: str, day: int, **more: Any) -> DemoClip:
     return DemoClip(letter, day, 2, "scene", frames=24 if letter in "BE" else FRAMES, **more)
 
 
-# Birch shot no chart at night, and a bracket of it by day. In the moulding hall its menu stood on
+# The moulding hall's chart is an old, yellowed one. Birch shot no chart at night, and a bracket of
+# it by day; in the moulding hall its menu stood on
 # another curve; Cedar's stood on full levels in the tuning room, where a bulb glared on its chart.
 CLIPS: Final = (
     *(DemoClip(letter, 1, 1, "chart") for letter in "ABCDE"),
@@ -230,8 +240,11 @@ def _raw_frames(
     """Yield balanced raw of each frame: the furnace flickers, a hand-held camera sways."""
     name = f"{demo.letter.lower()}-{clip.kind}"
     light = LIGHTS[clip.day - 1]
+    file = {"led": YELLOWED} if clip.kind == "chart" else {}
     layers = {
-        layer: read_frame(plates / f"{name}-{layer}.exr").code_rgb.astype(np.float64)
+        layer: read_frame(plates / f"{name}-{file.get(layer, layer)}.exr").code_rgb.astype(
+            np.float64
+        )
         for layer in light.parts
     }
     plate = replace(demo.camera, white_light=daylight(_PLATE_LIGHT_KELVIN))

@@ -71,6 +71,17 @@ def light_spectra() -> NDArray[np.float64]:
     return np.stack(spectra)
 
 
+def yellowed_reflectances() -> NDArray[np.float64]:
+    """Return reflectances with a chart that lay in the sun for years: its patches are yellowed.
+
+    Light goes twice through a film that takes away violet and blue.
+    """
+    film = 1 - 0.30 / (1 + np.exp((NM - 470) / 22))
+    table = reflectances().copy()
+    table[-24:] *= film**2
+    return table
+
+
 def poor_led() -> NDArray[np.float64]:
     """Return a cheap lamp's spectrum (36,): a narrow blue pump, a green phosphor, little red."""
     light = bump(1.3, 452, 10) + bump(1.0, 560, 42)

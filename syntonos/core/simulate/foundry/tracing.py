@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.simulate.foundry.materials import INDEX, lamp_sets, reflectances
+from syntonos.core.simulate.foundry.materials import INDEX, reflectances
 from syntonos.core.simulate.foundry.scene import Scene, View
 
 _LAMPS: Final = 5
@@ -373,30 +373,6 @@ def _render_rows(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: A
                     out[i, y, x, c] = acc[i, c] / (side * side)
 
 
-def render_light(
-    scene: Scene,
-    view: View,
-    sensor: NDArray[np.float64],
-    gains: NDArray[np.float64],
-    *,
-    width: int,
-    height: int,
-    side: int,
-    threads: int = 2,
-) -> NDArray[np.float64]:
-    """Render what a sensor receives by day, without flare and noise; see `render_lights`.
-
-    Returns
-    -------
-    (2, height, width, 3) float64
-        Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
-    """
-    lamps = lamp_sets()["lamps"][None]
-    drawn = render_lights(scene, view, sensor, gains, lamps, width=width, height=height, side=side,
-                          threads=threads)  # fmt: skip
-    return np.asarray(drawn[0], np.float64)
-
-
 def render_lights(
     scene: Scene,
     view: View,
@@ -408,6 +384,7 @@ def render_lights(
     height: int,
     side: int,
     threads: int = 2,
+    reflect: NDArray[np.float64] | None = None,
 ) -> NDArray[np.float64]:
     """Render what a sensor receives under several lightings; rays are followed once for all.
 
@@ -421,13 +398,16 @@ def render_lights(
         Of each lighting the spectra of window, sun, lamp, furnace and roof light, times strength.
     side : int
         Samples per pixel and axis.
+    reflect : (materials, 36) float64, optional
+        In place of the materials' usual reflectances.
 
     Returns
     -------
     (n, 2, height, width, 3) float64
         Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
     """
-    reflect, seen = reflectances(), sensor * gains
+    reflect = reflectances() if reflect is None else reflect
+    seen = sensor * gains
     count = len(lamps)
     t0 = np.concatenate([one @ seen for one in lamps], axis=-1)
     t1 = np.concatenate(

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Angle, Match } from "@/api/client";
 import type { ChainDocument } from "@/api/draft";
-import { angleQuery, overQuery } from "@/api/queries";
+import { angleQuery, clipQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
@@ -179,6 +179,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     Math.min(place.frames[compared ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
   ) as [number, number];
   const over = useQuery(overQuery(angle.light_id));
+  const known = useQuery({ ...clipQuery(ownClip?.id ?? 0), enabled: ownClip !== undefined }).data;
   // Under the hand: a balance, a look, an encoding that is tried. Nothing of it is kept by looking.
   const [dials, setDials] = useState<Dials | null>(null);
   const [look, setLook] = useState<LookStage | undefined>(undefined);
@@ -284,6 +285,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             over={over.data}
             stage={look}
             clips={own.draft?.lutClips ?? []}
+            beside={ownClip ? { clip: ownClip.id, files: known?.sidecars ?? [] } : null}
             onStage={setLook}
           />
         )}
@@ -340,6 +342,11 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
               ? figure(angle.match, place.match)
               : "no match yet: read the charts and fit"}
           </p>
+          {angle.match && place.match && (known?.differences.length ?? 0) > 0 && (
+            <p className="text-2xs" title="What the files state otherwise than on the chart's clip">
+              may not hold here: {known?.differences.join("; ")}
+            </p>
+          )}
         </div>
         {tuner ? (
           <TunerScales tuner={tuner as never} />

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, type LookLut, type Over, type Schemas, unwrap } from "@/api/client";
+import { api, type LookLut, type Over, type Schemas, toProblem, unwrap } from "@/api/client";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
 import { type Cdl, CdlDials, PLAIN_CDL } from "./CdlDials";
@@ -32,6 +32,15 @@ export function moved(steps: Step[], from: number, by: number): Step[] {
 }
 
 /** One look over everything: a short list of CDLs and LUTs, in order. */
+type Correction = Schemas["CorrectionOut"];
+
+/** A correction that lies beside a clip, as if a person had chosen it. */
+async function fetchSidecar(clip: number, name: string): Promise<File> {
+  const answer = await fetch(`/api/clips/${clip}/sidecar?name=${encodeURIComponent(name)}`);
+  if (!answer.ok) throw toProblem(await answer.json());
+  return new File([await answer.blob()], name);
+}
+
 export function LookPanel({
   production,
   light,
@@ -39,6 +48,7 @@ export function LookPanel({
   over,
   stage,
   clips,
+  beside = null,
   onStage,
 }: {
   production: number;
@@ -49,6 +59,8 @@ export function LookPanel({
   stage: LookStage | undefined;
   /** Share of the angle's picture that each LUT of the list clips, in order. */
   clips: readonly number[];
+  /** LUTs and CDLs that came with the clip on screen. */
+  beside?: { clip: number; files: readonly string[] } | null;
   onStage: (stage: LookStage | undefined) => void;
 }) {
   const client = useQueryClient();
@@ -61,6 +73,7 @@ export function LookPanel({
   const steps = (stage ?? kept).steps;
   const [at, setAt] = useState(0);
   const file = useRef<HTMLInputElement>(null);
+  const [collection, setCollection] = useState<Correction[]>([]);
   const put = (next: Step[]) => onStage({ kind: "look", steps: next });
   const change = (i: number, changes: Partial<Step>) =>
     put(steps.map((s, k) => (k === i ? ({ ...s, ...changes } as Step) : s)));
@@ -110,13 +123,14 @@ export function LookPanel({
     },
   });
   const bring = useMutation({
-    mutationFn: async (chosen: File) => {
+    mutationFn: async (found: File | (() => Promise<File>)) => {
+      const chosen = typeof found === "function" ? await found() : found;
       const body = new FormData();
       body.append("file", chosen);
       const serial = { body: body as never, bodySerializer: (b: unknown) => b as never };
       if (/\.(cc|ccc|cdl)$/i.test(chosen.name)) {
         const rows = await unwrap(api.POST("/api/cdls/read", serial));
-        return { cdl: rows[0]?.cdl as Cdl };
+        return { corrections: rows };
       }
       return {
         lut: await unwrap(
@@ -128,13 +142,19 @@ export function LookPanel({
       };
     },
     onSuccess: async (found) => {
-      if (found.cdl) add({ kind: "cdl", cdl: found.cdl, encoding: LOG, levels: "full", mix: 1 });
+      // Of a collection a person chooses; one alone is what was meant.
+      if (found.corrections?.length === 1) addCdl(found.corrections[0] as Correction);
+      else if (found.corrections) setCollection(found.corrections as Correction[]);
       if (found.lut) {
         await client.invalidateQueries({ queryKey: ["over"] });
         addLut(found.lut);
       }
     },
   });
+  const addCdl = (row: Correction | undefined) => {
+    setCollection([]);
+    if (row) add({ kind: "cdl", cdl: row.cdl as Cdl, encoding: LOG, levels: "full", mix: 1 });
+  };
   const addLut = (lut: LookLut) =>
     add({ kind: "lut", sha256: lut.sha256, encoding: LOG, levels: "full", to: null, mix: 1 });
   const step = steps[at];
@@ -223,6 +243,36 @@ export function LookPanel({
               e.target.value = "";
             }}
           />
+          {collection.length > 0 && (
+            <select
+              className="select select-xs w-44"
+              aria-label="Corrections of the collection"
+              value=""
+              onChange={(e) => addCdl(collection[Number(e.target.value)])}
+            >
+              <option value="">which of {collection.length}?</option>
+              {collection.map((row, i) => (
+                // biome-ignore lint/suspicious/noArrayIndexKey: names may repeat, the order is fixed
+                <option key={i} value={i}>
+                  {row.name || `correction ${i + 1}`} {row.description}
+                </option>
+              ))}
+            </select>
+          )}
+          {beside?.files.map((path) => {
+            const name = path.slice(path.lastIndexOf("/") + 1);
+            return (
+              <button
+                key={path}
+                type="button"
+                className="btn btn-xs"
+                title="It came with the clip, and is not applied unless it is added here"
+                onClick={() => bring.mutate(() => fetchSidecar(beside.clip, name))}
+              >
+                + {name}
+              </button>
+            );
+          })}
           {over.luts.length > 0 && (
             <select
               className="select select-xs w-28"

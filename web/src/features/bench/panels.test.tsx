@@ -194,3 +194,64 @@ describe("candidates", () => {
     });
   });
 });
+
+describe("what came with a clip", () => {
+  it("is listed in the look, and applied only when it is added", async () => {
+    const staged = vi.fn();
+    const asked: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request | string) => {
+      const address = typeof request === "string" ? request : request.url;
+      asked.push(address);
+      if (address.includes("sidecar")) return new Response("LUT");
+      return Response.json(LUT, { status: 201 });
+    });
+    show(
+      <LookPanel
+        production={1}
+        light={LIGHT}
+        reference={{ letter: "A", encoding: "v-log/v-gamut", levels: "full" }}
+        over={OVER}
+        stage={undefined}
+        clips={[]}
+        beside={{ clip: 9, files: ["card/B001_02.cube"] }}
+        onStage={staged}
+      />,
+    );
+    expect(staged).not.toHaveBeenCalled();
+    fireEvent.click(screen.getByText("+ B001_02.cube"));
+    await waitFor(() => expect(staged).toHaveBeenCalled());
+    expect(asked[0]).toContain("/api/clips/9/sidecar?name=B001_02.cube");
+    expect(staged.mock.calls.at(-1)?.[0].steps).toEqual([
+      expect.objectContaining({ kind: "lut", sha256: LUT.sha256 }),
+    ]);
+  });
+});
+
+it("lets a person choose from a collection of corrections", async () => {
+  const staged = vi.fn();
+  const cdl = { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1], saturation: 1, clamp: true };
+  const rows = ["pit", "yard"].map((name, i) => ({
+    name,
+    description: "",
+    cdl: { ...cdl, saturation: 1 + i },
+  }));
+  vi.stubGlobal("fetch", async () => Response.json(rows));
+  show(
+    <LookPanel
+      production={1}
+      light={LIGHT}
+      reference={{ letter: "A", encoding: "v-log/v-gamut", levels: "full" }}
+      over={OVER}
+      stage={undefined}
+      clips={[]}
+      onStage={staged}
+    />,
+  );
+  fireEvent.change(screen.getByLabelText("LUT or CDL file"), {
+    target: { files: [new File(["x"], "day.ccc")] },
+  });
+  const choice = await screen.findByLabelText("Corrections of the collection");
+  expect(staged).not.toHaveBeenCalled();
+  fireEvent.change(choice, { target: { value: "1" } });
+  expect(staged.mock.calls.at(-1)?.[0].steps[0].cdl.saturation).toBe(2);
+});
