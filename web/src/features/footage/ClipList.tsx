@@ -188,7 +188,11 @@ function Row({
         />
       </td>
       <td>
-        <button type="button" className="flex items-center gap-2 text-left" onClick={onShow}>
+        <button
+          type="button"
+          className="flex min-w-56 items-center gap-2 text-left"
+          onClick={onShow}
+        >
           {clip.is_missing ? (
             <span className="faint grid h-[45px] w-20 place-items-center border border-dashed text-2xs">
               missing
@@ -217,7 +221,7 @@ function Row({
           )}
           <span>
             <span className="block">{camera?.name}</span>
-            <span className="faint block text-2xs">{light?.name}</span>
+            <span className="faint block whitespace-nowrap text-2xs">{light?.name}</span>
           </span>
         </span>
       </td>
@@ -237,7 +241,7 @@ function Row({
         <span className="block">
           {clip.format} {clip.bits} bit
         </span>
-        <span className="value block">
+        <span className="value block whitespace-nowrap">
           {clip.width}×{clip.height}, {clip.frame_count} f
         </span>
         {clip.warnings.map((w) => (

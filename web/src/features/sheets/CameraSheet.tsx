@@ -309,7 +309,7 @@ function RawFields({
         />
       </div>
       <p className="faint mt-1 text-2xs">
-        Developed by the file's own matrices, into the encoding on the left.
+        Developed by the file's own matrices, into the encoding above.
       </p>
     </details>
   );
