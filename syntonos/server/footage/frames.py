@@ -111,17 +111,26 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
     if full is None and frame == 0:
         full = _proxy(clip, wanted)
     if full is None:
-        preview = clip.media == "raw" and wanted <= clip.width // 2
-        full = _readers.read(clip, frame, preview=preview)
+        full = _readers.read(clip, frame, preview=_may_preview(clip, wanted))
         full.setflags(write=False)
         _cache.put((source, frame, full.shape[1]), full)
+    small = _sized(clip, full, wanted)
+    if small is not full:
+        small.setflags(write=False)
+        _cache.put(key, small)
+    return small
+
+
+def _may_preview(clip: Clip, wanted: int) -> bool:
+    return clip.media == "raw" and wanted <= clip.width // 2
+
+
+def _sized(clip: Clip, full: NDArray[np.float32], wanted: int) -> NDArray[np.float32]:
+    """Return a frame as wide as wanted, with square pixels."""
     if wanted == full.shape[1] and abs(clip.pixel_aspect - 1) < 1e-3:
         return full
     size = (wanted, max(1, round(clip.height * wanted / (clip.width * clip.pixel_aspect))))
-    small = np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA), np.float32)
-    small.setflags(write=False)
-    _cache.put(key, small)
-    return small
+    return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
 def _proxy_path(clip: Clip) -> Path:
@@ -134,7 +143,9 @@ def write_proxy(clip: Clip) -> None:
     path = _proxy_path(clip)
     if not path.is_file():
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_frame(path, frame_of(clip, 0, PROXY_WIDTH), metadata={})
+        # Past the cache: a card of a thousand clips needs the memory of one frame.
+        full = _readers.read(clip, 0, preview=_may_preview(clip, PROXY_WIDTH))
+        write_frame(path, _sized(clip, full, min(PROXY_WIDTH, clip.width)), metadata={})
 
 
 def _proxy(clip: Clip, wanted: int) -> NDArray[np.float32] | None:
