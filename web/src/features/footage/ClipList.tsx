@@ -7,6 +7,7 @@ import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
 import { ClipDetails } from "./ClipDetails";
 import { ClipSettings } from "./ClipSettings";
+import { TickAll } from "./TickAll";
 import { WORDS_OF } from "./words";
 
 const PAGE = 60;
@@ -101,17 +102,11 @@ export function ClipList({ board }: { board: Board }) {
               <thead className="sticky top-0 z-10 bg-base-100">
                 <tr>
                   <th className="w-8">
-                    <input
-                      type="checkbox"
-                      className="checkbox checkbox-xs"
-                      aria-label="All clips shown"
-                      checked={marked.length === rows.length}
-                      onChange={(e) =>
-                        toggle(
-                          rows.map((c) => c.id),
-                          e.target.checked,
-                        )
-                      }
+                    <TickAll
+                      label="All clips shown"
+                      rows={rows}
+                      marked={marked.length}
+                      onToggle={toggle}
                     />
                   </th>
                   <th>Clip</th>

@@ -4,6 +4,7 @@ import { type Arrival, api, type Board, type Schemas, unwrap } from "@/api/clien
 import { arrivalsQuery, encodingsQuery, isOpen, jobsQuery } from "@/api/queries";
 import { Empty, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
+import { TickAll } from "./TickAll";
 
 type Change = Omit<Schemas["ArrivalChange"], "ids">;
 const LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("");
@@ -137,18 +138,7 @@ export function Waiting({
             <thead className="sticky top-0 z-10 bg-base-100">
               <tr>
                 <th className="w-8">
-                  <input
-                    type="checkbox"
-                    className="checkbox checkbox-xs"
-                    aria-label="All"
-                    checked={marked.length === open.length}
-                    onChange={(e) =>
-                      toggle(
-                        open.map((a) => a.id),
-                        e.target.checked,
-                      )
-                    }
-                  />
+                  <TickAll label="All" rows={open} marked={marked.length} onToggle={toggle} />
                 </th>
                 <th>Recording</th>
                 <th>Camera</th>
