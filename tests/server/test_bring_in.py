@@ -8,7 +8,7 @@ import pytest
 
 from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
-from syntonos.server.footage import frames
+from syntonos.server.footage import frames, looking
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.jobs.models import Job
 from syntonos.server.matching import readings
@@ -286,3 +286,58 @@ def test_raw_is_developed_as_camera_and_clip_say(place, settings, media, api):
     newest = clip.readings.order_by("-number")[0]
     assert newest.number == 2, "the reading follows the development"
     assert Production.objects.get(pk=place.production.pk).cameras.get(letter="D").raw == {}
+
+
+def test_what_a_library_makes_of_one_file_does_not_stop_the_others(day, api, monkeypatch):
+    production, _ = day
+    whole = looking.read_recording
+
+    def breaks(paths):
+        if "C007" in str(paths[0]):
+            raise ValueError("a table of a library was not as long as its head says")
+        return whole(paths)
+
+    monkeypatch.setattr(looking, "read_recording", breaks)
+    rows = look(api, production)
+    assert rows["C007_chart"]["problem"]["code"] == "media.unreadable"
+    assert rows["B007_01_0"]["state"] == "proposed"
+    # Looking elsewhere leaves what failed here where it is.
+    assert "C007_chart" in look(api, production, "new")
+
+
+def test_what_is_accepted_while_others_come_in_comes_in_too(day, api, monkeypatch):
+    from syntonos.server.footage import bringing
+
+    production, _ = day
+    rows = look(api, production, "Birch") | look(api, production, "Cedar")
+    second = Arrival.objects.filter(pk=rows["C007_chart"]["id"])
+    whole = bringing._marks
+
+    def accept_another(row, *more):
+        second.filter(state="proposed").update(state="accepted", light_name="Foundry")
+        return whole(row, *more)
+
+    monkeypatch.setattr(bringing, "_marks", accept_another)
+    ids = [rows["B007_01_0"]["id"]]
+    job = api("post", f"/productions/{production.pk}/arrivals/accept", {"ids": ids}, 201)
+    assert Job.objects.get(pk=job["id"]).result["clips"] == 2
+
+
+def test_all_clips_are_checked_and_findings_hold_only_for_how_a_clip_is_taken(place, read, api):
+    read("AB")
+    base = f"/productions/{place.production.pk}"
+
+    def check():
+        job = api("post", f"{base}/check-clips", None, 201)
+        return Job.objects.get(pk=job["id"]).result["doubted"]
+
+    assert check() == []
+    clip = place.clips["B", "chart"]
+    wrong = {"ids": [clip.pk], "values": {"levels": "legal"}}
+    (row,) = api("post", f"{base}/clips/settings", wrong)
+    assert not row["is_checked"]
+    assert check() == [clip.name]
+    (finding,) = api("get", f"/clips/{clip.pk}")["findings"]
+    assert (finding["kind"], finding["levels"]) == ("chart", "full")
+    (row,) = api("post", f"{base}/clips/settings", {**wrong, "values": {"levels": None}})
+    assert (row["findings"], row["is_checked"]) == ([], False)

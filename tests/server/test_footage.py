@@ -1,10 +1,14 @@
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
 from syntonos.core.chain import PLAIN, Chain, Decode, Output
 from syntonos.core.errors import MediaError
 from syntonos.core.media import write_frame
+from syntonos.core.media.video_write import write_video
 from syntonos.server.api.errors import ConflictError
+from syntonos.server.footage import frames
 from syntonos.server.footage.frames import FrameCache, frame_of
 from syntonos.server.footage.media import list_folder, resolve
 from syntonos.server.footage.pictures import picture_tag
@@ -129,3 +133,30 @@ def test_the_demo_is_made_once(settings, media, tmp_path):
         "E Elm",
     ]
     assert production.reference_camera.letter == "A"
+
+
+def test_pixels_that_are_not_square_are_seen_square_every_time(place, root):
+    _frame(root / "x_1.png", size=(8, 16))
+    camera, light = place.cameras["A"], place.light
+    clip = register_clip(camera=camera, light=light, kind="scene", files=["x_1.png"])
+    clip.pixel_aspect = 2.0
+    for width, height in ((16, 4), (16, 4), (8, 2), (8, 2)):
+        assert frame_of(clip, 0, width).shape == (height, width, 3)
+
+
+def test_more_videos_than_stay_open_are_read_by_many_at_once(place, root, monkeypatch):
+    monkeypatch.setattr(frames, "_readers", frames._Readers())
+    camera, light = place.cameras["A"], place.light
+    clips = []
+    for number in range(frames._MOST_OPEN + 3):
+        pictures = [np.full((128, 256, 3), 0.1 + 0.05 * number)] * 3
+        write_video(root / f"{number}.mkv", pictures, "ffv1")
+        clips.append(
+            register_clip(camera=camera, light=light, kind="scene", files=[f"{number}.mkv"])
+        )
+    asked = [(clip, frame) for frame in (2, 1) for clip in clips] * 2
+    with ThreadPoolExecutor(6) as pool:
+        read = pool.map(lambda job: frames._readers.read(*job, preview=False), asked)
+        means = [float(code.mean()) for code in read]
+    expected = [0.1 + 0.05 * clips.index(clip) for clip, _ in asked]
+    np.testing.assert_allclose(means, expected, atol=0.002)

@@ -22,7 +22,7 @@ from syntonos.core.encodings import (
     take_levels_off,
 )
 from syntonos.core.errors import ColourError
-from syntonos.core.media.grouping import Found, encoding_of
+from syntonos.core.media.grouping import encoding_of
 
 _BLACK, _WHITE = 64 / 1023, 940 / 1023
 _NEAR = 4 / 1023  # noise and ringing about a level
@@ -114,11 +114,12 @@ def check_clip(
     found: list[Finding] = []
     if kind == "raw" or stated.kind == "linear":
         return ()
-    named, _ = encoding_of(Found("", "", kind, facts or {}))
+    named, _ = encoding_of(kind, facts or {})
     if named and find_encoding(named).curve.slug != stated.curve.slug:
         text = f"Its files name {find_encoding(named).name}, it is taken as {stated.name}."
         found.append(Finding("metadata", text, encoding=named, levels=levels))
-    if levels == "legal" and profile.outside > _OUTSIDE:
+    # Display signals may go beyond white on purpose; a log curve's top is its own.
+    if levels == "legal" and profile.outside > _OUTSIDE and not stated.curve.is_display:
         share = 100 * profile.outside
         text = f"{share:.1f} % of its codes lie outside of 64 to 940: it is hardly at legal levels."
         found.append(Finding("levels", text, encoding=encoding, levels="full"))

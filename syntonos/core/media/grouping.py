@@ -79,7 +79,7 @@ def propose_places(
         letters.setdefault(letter, name)
         light, why_light = where[len(places)]
         chart, why_chart = _kind(row)
-        encoding, why_encoding = encoding_of(row)
+        encoding, why_encoding = encoding_of(row.kind, row.facts)
         reasons = {"letter": why, "light": why_light, "kind": why_chart, "encoding": why_encoding}
         places.append(Place(letter, letters[letter], light, chart, encoding, reasons))
     return places
@@ -152,11 +152,11 @@ def _kind(row: Found) -> tuple[bool, str]:
     return False, "nothing says chart"
 
 
-def encoding_of(row: Found) -> tuple[str, str]:
-    """Return the encoding that the files name, and where; "" where they do not."""
-    if row.kind == "raw":
+def encoding_of(kind: str, facts: Mapping[str, str]) -> tuple[str, str]:
+    """Return the encoding that files name in their facts, and why; "" where they do not."""
+    if kind == "raw":
         return "linear/ap1", "raw is developed to scene-linear"
-    curve, gamut = (_letters(row.facts.get(name, "")) for name in ("curve", "gamut"))
+    curve, gamut = (_letters(facts.get(name, "")) for name in ("curve", "gamut"))
     if curve:
         fits = [
             slug for slug, encoding in ENCODINGS.items()

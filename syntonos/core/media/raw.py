@@ -9,6 +9,7 @@ from __future__ import annotations
 import functools
 import os
 from dataclasses import dataclass
+from fractions import Fraction
 from pathlib import Path
 from typing import Any, Final
 
@@ -218,8 +219,6 @@ def read_raw_info(path: str | os.PathLike[str]) -> Recording:
     if "ExposureTime" in tags:
         top, bottom = tags["ExposureTime"]
         facts["shutter"] = f"{top}/{bottom} s"
-    from fractions import Fraction
-
     rate = tags.get("FrameRate")
     return Recording(
         kind="raw", format="DNG" if path.suffix.lower() == ".dng" else "RAW", width=size[0],

@@ -1,13 +1,14 @@
 """Video files: any frame exactly, as R'G'B' by our own arithmetic.
 
-Frames are counted in the order in which they are shown. The file is indexed by its packets, which
-decodes nothing; a frame is reached by decoding from the nearest key frame before it.
+Frames are counted in the order in which they are shown. The file is indexed by its own table or by
+its packets, which decodes nothing; a frame is reached by decoding from the nearest key frame before
+it.
 """
 
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 from pathlib import Path
 from types import TracebackType
@@ -51,16 +52,28 @@ def _opened(path: Path) -> Any:
     return container
 
 
+def _moments(container: Any, stream: Any) -> Iterator[tuple[int, bool]]:
+    """Yield each frame's presentation time, and whether it is a key frame."""
+    # Where every frame stands alone the container's own table says it all. Else the packets are
+    # gone through, which reads the file: the table has no presentation times.
+    table = [entry for entry in stream.index_entries if not entry.is_discard]
+    if stream.codec_context.codec.intra_only and 0 < len(table) == stream.frames:
+        for entry in table:
+            yield entry.timestamp, True
+        return
+    for packet in container.demux(stream):
+        if packet.pts is not None and not packet.is_discard and packet.size:
+            yield packet.pts, packet.is_keyframe
+
+
 def _index(path: Path, container: Any, stream: Any) -> tuple[list[int], list[int], Fraction]:
     """Return presentation times, key frames' times and the rate."""
     times: list[int] = []
     keys: list[int] = []
-    for packet in container.demux(stream):
-        if packet.pts is None or packet.is_discard or packet.size == 0:
-            continue
-        times.append(packet.pts)
-        if packet.is_keyframe:
-            keys.append(packet.pts)
+    for time, is_key in _moments(container, stream):
+        times.append(time)
+        if is_key:
+            keys.append(time)
         if len(times) > _MOST_FRAMES:
             raise MediaError(f"{path.name} has over {_MOST_FRAMES} frames.",
                              hint="Split the recording.", code="media.too_large")  # fmt: skip
@@ -201,8 +214,7 @@ class VideoReader:
             matrix = "bt601" if frame.width <= 720 and frame.height <= 576 else "bt709"
             warnings.append(f"No matrix is tagged; {matrix.upper()} is taken, as is usual.")
         codec = str(self._stream.codec_context.name)
-        siting = self._stream.codec_context
-        place = getattr(siting, "chroma_location", None)
+        place = getattr(self._stream.codec_context, "chroma_location", None)
         return Recording(
             kind="video", format=_CODECS.get(codec, codec), width=size[0], height=size[1],
             bits=bits, frame_count=len(self._times), rate=rate,

@@ -11,16 +11,15 @@ from typing import Any
 
 from django.conf import settings
 
-from syntonos.core.errors import ColourError, MediaError
+from syntonos.core.errors import MediaError
 from syntonos.core.media import read_recording
 from syntonos.core.media.manifest import Marked, hash_file, read_manifest
-from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import write_proxy
-from syntonos.server.footage.looking import target_of
+from syntonos.server.footage.looking import problem_of, target_of
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.services import make_clip
-from syntonos.server.jobs.services import Progress
+from syntonos.server.jobs.services import Cancelled, Progress
 from syntonos.server.productions.models import Production
 
 log = logging.getLogger("syntonos.footage")
@@ -48,30 +47,42 @@ def bring_in(production: Production, progress: Callable[[float, str], None]) -> 
     """
     out = Brought()
     manifests: dict[Path, dict[str, Marked]] = {}
-    rows = list(production.arrivals.filter(state=Arrival.State.ACCEPTED).order_by("id"))
-    sizes = [sum(_size(row, file) for file in row.files) for row in rows]
-    total, done = max(sum(sizes), 1), 0
-
-    def tell(name: str, before: int, read: int) -> None:
-        progress(0.98 * (before + read) / total, f"Checking {name}")
-
-    for row, size in zip(rows, sizes, strict=True):
-        try:
-            marks, verified = _marks(row, manifests, partial(tell, row.name, done))
-            clip = _clip(row, marks)
-            _proxy(clip)
-        except (ColourError, ConflictError) as error:
-            detail = error.message if isinstance(error, ColourError) else error.detail
-            row.problem = {"code": error.code, "detail": detail, "hint": error.hint}
-            row.state = Arrival.State.FAILED
-            out.failed.append({"name": row.name, "detail": detail, "hint": error.hint})
-        else:
-            row.state, row.clip, row.problem = Arrival.State.DONE, clip, None
-            out.clips += 1
-            out.verified += verified
-        row.save(update_fields=["state", "clip", "problem"])
-        done += size
+    # Until nothing waits: more may be accepted while this runs.
+    while rows := list(production.arrivals.filter(state=Arrival.State.ACCEPTED).order_by("id")):
+        sizes = [sum(_size(row, file) for file in row.files) for row in rows]
+        total, done = max(sum(sizes), 1), 0
+        for row, size in zip(rows, sizes, strict=True):
+            tell = partial(_tell, progress, row.name, done, total)
+            _bring(row, manifests, tell, out)
+            done += size
     return out
+
+
+def _tell(
+    progress: Callable[[float, str], None], name: str, before: int, total: int, read: int
+) -> None:
+    progress(0.98 * (before + read) / total, f"Checking {name}")
+
+
+def _bring(
+    row: Arrival, manifests: dict[Path, dict[str, Marked]], tell: Callable[[int], None],
+    out: Brought,
+) -> None:  # fmt: skip
+    try:
+        marks, verified = _marks(row, manifests, tell)
+        clip = _clip(row, marks)
+        _proxy(clip)
+    except Cancelled:
+        raise
+    except Exception as error:
+        row.problem = problem_of(error, row.name)
+        row.state = Arrival.State.FAILED
+        out.failed.append({"name": row.name, **row.problem})
+    else:
+        row.state, row.clip, row.problem = Arrival.State.DONE, clip, None
+        out.clips += 1
+        out.verified += verified
+    row.save(update_fields=["state", "clip", "problem"])
 
 
 def _size(row: Arrival, file: str) -> int:

@@ -18,6 +18,7 @@ from syntonos.server.footage.models import Clip
 
 _MOST_BYTES = 512 * 2**20
 PROXY_WIDTH = 480
+_WHOLE, _HALF = 0, -1  # in place of a width: a frame as it was read
 _MOST_OPEN = 8  # video files stay open so that the next frame costs one frame only
 
 
@@ -47,7 +48,7 @@ class FrameCache:
 
 
 class _Readers:
-    """Open recordings; each is used by one thread at a time, the least recently used are closed."""
+    """Open recordings; each is used by one thread at a time, the least recently used go first."""
 
     def __init__(self) -> None:
         self._open: OrderedDict[tuple[str, ...], tuple[RecordingReader, threading.Lock]] = (
@@ -66,12 +67,9 @@ class _Readers:
                     _there(clip, path.is_file())
                 found = RecordingReader(paths), threading.Lock()
             self._open[key] = found
-            old = None
             if len(self._open) > _MOST_OPEN:
-                _, old = self._open.popitem(last=False)
-        if old is not None:
-            with old[1]:
-                old[0].close()
+                # Only let go of: whoever still reads from it has it, the last one closes it.
+                self._open.popitem(last=False)
         reader, lock = found
         with lock:
             return reader.read(frame, clip.reading, preview=preview)
@@ -107,13 +105,17 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
     key = (source, frame, wanted)
     if (found := _cache.get(key)) is not None:
         return found
-    full = _cache.get((source, frame, clip.width))
+    # As it was read it stands beside what was made of it: pixels need not be square there.
+    as_read = (source, frame, _HALF if _may_preview(clip, wanted) else _WHOLE)
+    full = _cache.get((source, frame, _WHOLE))
+    if full is None:
+        full = _cache.get(as_read)
     if full is None and frame == 0:
         full = _proxy(clip, wanted)
     if full is None:
         full = _readers.read(clip, frame, preview=_may_preview(clip, wanted))
         full.setflags(write=False)
-        _cache.put((source, frame, full.shape[1]), full)
+        _cache.put(as_read, full)
     small = _sized(clip, full, wanted)
     if small is not full:
         small.setflags(write=False)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
@@ -20,6 +21,8 @@ from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.productions.models import Camera, Light, Production
+
+log = logging.getLogger("syntonos.footage")
 
 _MOST_FILES_READ = 400  # heads of a sequence that are looked at; the others when it comes in
 
@@ -66,7 +69,10 @@ def look_through(
         for name in files
     }
     waiting = production.arrivals.exclude(state=Arrival.State.DONE)
-    waiting.filter(state=Arrival.State.FAILED).delete()
+    here = {name for group in groups for name in group.files}
+    for row in waiting.filter(state=Arrival.State.FAILED):
+        if here & set(row.files):
+            row.delete()  # it is looked at once more
     seen = {name for files in waiting.values_list("files", flat=True) for name in files}
     new = [g for g in groups if not all(f in known or f in seen for f in g.files)]
     broken = 0
@@ -79,8 +85,8 @@ def look_through(
         )  # fmt: skip
         try:
             said = read_recording([resolve(f) for f in group.files[:_MOST_FILES_READ]])
-        except ColourError as error:
-            row.problem = {"code": error.code, "detail": error.message, "hint": error.hint}
+        except Exception as error:
+            row.problem = problem_of(error, row.name)
             row.state = Arrival.State.FAILED
             broken += 1
             row.save()
@@ -96,6 +102,19 @@ def look_through(
         last = row, said
     _propose(production)
     return Looked(len(new) - broken, len(groups) - len(new), broken)
+
+
+def problem_of(error: Exception, name: str) -> dict[str, str]:
+    """Return what went wrong with one recording, so that the others can go on."""
+    if isinstance(error, ColourError):
+        return {"code": error.code, "detail": error.message, "hint": error.hint}
+    if isinstance(error, ConflictError):
+        return {"code": error.code, "detail": error.detail, "hint": error.hint}
+    log.exception("%s", name, exc_info=error)
+    return {
+        "code": "media.unreadable", "detail": f"{name} cannot be read: {type(error).__name__}.",
+        "hint": "Copy it again from the card, or leave it out. The log says more.",
+    }  # fmt: skip
 
 
 def _clean(name: str) -> str:

@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
+from syntonos.core.errors import MediaError
 from syntonos.core.media.manifest import hash_file
 from syntonos.server.footage.media import resolve, walk
 from syntonos.server.footage.models import Clip
@@ -18,8 +19,14 @@ from syntonos.server.productions.models import Production
 
 def is_missing(clip: Clip) -> bool:
     """Say whether the first or the last of a clip's files is not where it was."""
-    ends = {clip.files[0], clip.files[-1]}
-    return not all(resolve(file, clip.root).is_file() for file in ends)
+    return not all(_is_there(file, clip.root) for file in {clip.files[0], clip.files[-1]})
+
+
+def _is_there(file: str, root: str) -> bool:
+    try:
+        return resolve(file, root).is_file()
+    except MediaError:  # a link that leads out of the root by now
+        return False
 
 
 def start(production: Production, folder: str) -> Job:
@@ -53,7 +60,7 @@ def find_again(
     """
     clips = [
         clip for clip in Clip.objects.filter(camera__production=production).order_by("id")
-        if not all(resolve(file, clip.root).is_file() for file in clip.files)
+        if not all(_is_there(file, clip.root) for file in clip.files)
     ]  # fmt: skip
     places: dict[tuple[str, int], list[str]] = {}
     if clips:

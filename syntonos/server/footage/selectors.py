@@ -57,7 +57,7 @@ def clip_row(clip: Clip) -> dict[str, Any]:
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
         "levels": clip.levels, "encoding_name": encoding_name(clip.encoding),
-        "is_missing": is_missing(clip), "sidecars": sidecars_of(clip),
+        "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),
     }  # fmt: skip
 
 

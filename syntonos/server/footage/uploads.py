@@ -76,7 +76,7 @@ def _clean(name: str) -> str:
 
 
 def _free(target: Path) -> Path:
-    """Return the path itself; a file of that name that is there is replaced only if it is alike."""
+    """Return the path, or one with a number after the name where a file has it already."""
     number, path = 1, target
     while path.exists():
         number += 1

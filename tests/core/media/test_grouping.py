@@ -71,7 +71,7 @@ def test_a_chart_is_one_by_name_slate_or_note(row):
     ],
 )
 def test_an_encoding_is_taken_only_where_the_files_name_one(kind, facts, slug):
-    assert encoding_of(Found("x", "A001", kind, facts))[0] == slug
+    assert encoding_of(kind, facts)[0] == slug
 
 
 def test_facts_are_known_by_the_last_part_of_their_names():

@@ -91,3 +91,27 @@ def test_a_frame_that_cannot_be_written_leaves_nothing(tmp_path):
     with pytest.raises(MediaError):
         write_frame(tmp_path / "none" / "a.png", np.zeros((4, 4, 3), np.float32))
     assert list(tmp_path.rglob("*")) == []
+
+
+# TIFF 6.0, tag 274: on which sides of what is seen the stored rows and columns begin.
+ORIENTATIONS = {
+    1: ("top", "left"), 2: ("top", "right"), 3: ("bottom", "right"), 4: ("bottom", "left"),
+    5: ("left", "top"), 6: ("right", "top"), 7: ("right", "bottom"), 8: ("left", "bottom"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("orientation", ORIENTATIONS)
+def test_a_turned_picture_is_seen_upright(tmp_path, orientation):
+    seen = np.zeros((6, 9, 3), np.float32)
+    seen[0], seen[:, 0], seen[0, 0] = 0.25, 0.5, 1.0  # top, left, and their corner
+    stored = seen
+    rows, columns = ORIENTATIONS[orientation]
+    if rows in ("left", "right"):
+        stored = stored.swapaxes(0, 1)
+    stored = stored[::-1] if rows in ("bottom", "right") else stored
+    stored = stored[:, ::-1] if columns in ("right", "bottom") else stored
+    path = tmp_path / "a.tif"
+    write_frame(path, np.ascontiguousarray(stored), metadata={"Orientation": orientation})
+    frame = read_frame(path)
+    np.testing.assert_allclose(frame.code_rgb, seen, atol=1e-5)
+    assert (frame.info.width, frame.info.height) == (9, 6)
