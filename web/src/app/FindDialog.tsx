@@ -20,6 +20,7 @@ export function FindDialog({ production, onClose }: { production: number; onClos
     }),
   );
   places.push({ name: "Board", to: `/p/${production}` });
+  places.push({ name: "Footage: bring in, clips", to: `/p/${production}/footage` });
   places.push({ name: "Take away", to: `/p/${production}/take-away` });
   const words = text.toLowerCase().split(/\s+/);
   const found = places.filter((p) => words.every((w) => p.name.toLowerCase().includes(w)));

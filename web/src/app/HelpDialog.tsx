@@ -7,6 +7,7 @@ const KEYS: [string, string, string][] = [
   ["Everywhere", "H", "home to the Board"],
   ["Board", "arrows, Enter", "choose a cell, open its Bench"],
   ["Board", "C", "open the chart of the chosen cell"],
+  ["Board", "F", "footage: bring in, clips"],
   ["Board", "T", "take away"],
   ["Bench, Chart", "2 … 9", "choose the angle: B, C, D …"],
   ["Bench, Chart", "[  ]", "previous, next light"],
