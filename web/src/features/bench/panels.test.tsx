@@ -195,6 +195,24 @@ describe("candidates", () => {
   });
 });
 
+function look(
+  onStage: (stage: LookStage | undefined) => void,
+  beside: { clip: number; files: string[] } | null = null,
+) {
+  show(
+    <LookPanel
+      production={1}
+      light={LIGHT}
+      reference={{ letter: "A", encoding: "v-log/v-gamut", levels: "full" }}
+      over={OVER}
+      stage={undefined}
+      clips={[]}
+      beside={beside}
+      onStage={onStage}
+    />,
+  );
+}
+
 describe("what came with a clip", () => {
   it("is listed in the look, and applied only when it is added", async () => {
     const staged = vi.fn();
@@ -205,18 +223,7 @@ describe("what came with a clip", () => {
       if (address.includes("sidecar")) return new Response("LUT");
       return Response.json(LUT, { status: 201 });
     });
-    show(
-      <LookPanel
-        production={1}
-        light={LIGHT}
-        reference={{ letter: "A", encoding: "v-log/v-gamut", levels: "full" }}
-        over={OVER}
-        stage={undefined}
-        clips={[]}
-        beside={{ clip: 9, files: ["card/B001_02.cube"] }}
-        onStage={staged}
-      />,
-    );
+    look(staged, { clip: 9, files: ["card/B001_02.cube"] });
     expect(staged).not.toHaveBeenCalled();
     fireEvent.click(screen.getByText("+ B001_02.cube"));
     await waitFor(() => expect(staged).toHaveBeenCalled());
@@ -236,17 +243,7 @@ it("lets a person choose from a collection of corrections", async () => {
     cdl: { ...cdl, saturation: 1 + i },
   }));
   vi.stubGlobal("fetch", async () => Response.json(rows));
-  show(
-    <LookPanel
-      production={1}
-      light={LIGHT}
-      reference={{ letter: "A", encoding: "v-log/v-gamut", levels: "full" }}
-      over={OVER}
-      stage={undefined}
-      clips={[]}
-      onStage={staged}
-    />,
-  );
+  look(staged);
   fireEvent.change(screen.getByLabelText("LUT or CDL file"), {
     target: { files: [new File(["x"], "day.ccc")] },
   });
