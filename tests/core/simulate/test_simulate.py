@@ -147,7 +147,7 @@ def _agrees(tile, plate):
     assert np.corrcoef(a.ravel(), b.ravel())[0, 1] > 0.99
 
 
-@pytest.mark.parametrize(("camera", "shot"), [(0, "chart"), (3, "scene"), (4, "chart")])
+@pytest.mark.parametrize(("camera", "shot"), [(3, "scene"), (4, "chart")])
 def test_a_small_tile_rendered_again_is_the_plate(camera, shot):
     demo = demo_cameras()[camera]
     sensor = replace(demo.camera, white_light=daylight(5700))
