@@ -8,6 +8,8 @@ STAMPS := .stamps
 export UV_PROJECT_ENVIRONMENT := .venv
 export SYNTONOS_CACHE := $(CURDIR)/var/cache
 export NPM_CONFIG_UPDATE_NOTIFIER := false
+# The matrices are small: threads of the linear algebra only get into each other's way.
+export OPENBLAS_NUM_THREADS := 1
 
 .PHONY: setup demo test check bench evaluate schema plates clean
 .DELETE_ON_ERROR:
@@ -81,7 +83,7 @@ bench: $(STAMPS)/python
 SEEDS ?= development
 evaluate: $(STAMPS)/python
 	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
-	@OPENBLAS_NUM_THREADS=1 $(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
+	@$(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
 
 plates: $(STAMPS)/python
 	@echo "plates: rendering the foundry anew; this takes about ten minutes"

@@ -38,6 +38,7 @@ from syntonos.core.charts import (
     read_chart,
 )
 from syntonos.core.charts.bracket import Merged, merge_readings
+from syntonos.core.charts.frames import propose_frames
 from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
 from syntonos.core.errors import ChartError, FitError, LutFileError, MediaError
 from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
@@ -217,6 +218,15 @@ def _read(
             raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
                              code=error.code) from error  # fmt: skip
         quad, certain = found.corners, found.orientation_certain
+    if len(frames) > 1:
+        proposal = propose_frames(frames, np.asarray(quad, np.float64), layout)
+        for note in proposal.notes:
+            if note.frame not in proposal.frames:
+                where = (
+                    paths[note.frame] if len(paths) == len(frames) else f"frame {note.frame + 1}"
+                )
+                print(f"left out: {where} ({note.reason})", file=sys.stderr)
+        frames, quad = [frames[i] for i in proposal.frames], proposal.given
     read = {k: read_chart(frames, quad, encoding, levels=k, layout=layout) for k in LEVELS}
     return read, certain
 
@@ -443,7 +453,8 @@ def run_check(args: argparse.Namespace) -> int:
             ) from None  # fmt: skip
         readings, _ = _read([path], args.angle_encoding, None, layout)
         bracket.append((readings[read["angle"].levels], step))
-    result = check_encoding(read["reference"], read["angle"], bracket)
+    compressed = any(kind_of(path) == "video" for path in args.angle)
+    result = check_encoding(read["reference"], read["angle"], bracket, is_compressed=compressed)
     if args.json:
         print(_json(asdict(result)))
         return 0
@@ -455,7 +466,7 @@ def run_check(args: argparse.Namespace) -> int:
             f"dark, {c.cost_bright:+.2f} in the lights"
         )  # fmt: skip
         print(f"  {c.encoding:<24}{c.levels:<7}log odds {c.log_odds:7.1f}  slope {c.slope:.2f}  "
-              f"bend {c.bend:.2f} stop{cost}")  # fmt: skip
+              f"bend {c.bend:.2f} stop  noise off {c.noise:.2f}{cost}")  # fmt: skip
     for cause in result.causes:
         print(f"  it could be {cause}")
     return 0

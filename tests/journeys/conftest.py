@@ -1,11 +1,13 @@
 """The real application in its own process, and Debian's Chromium."""
 
 import os
+import shutil
 import socket
 import subprocess
 import sys
 import time
 import urllib.request
+from contextlib import contextmanager
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
@@ -41,21 +43,41 @@ def wait_for_server(address, process):
             return
 
 
-@pytest.fixture
-def server(media, tmp_path):
-    """A fresh demo production on a free port."""
+@contextmanager
+def _demo(data):
+    """Run the demo on a free port with its data in a folder."""
     port = _free_port()
     env = {**os.environ, "SYNTONOS_MEDIA": str(MEDIA)}
     process = subprocess.Popen(
         [sys.executable, "-m", "syntonos.cli.main", "demo", "--port", str(port),
-         "--data", str(tmp_path)],
+         "--data", str(data)],
         env=env,
     )  # fmt: skip
     address = f"http://127.0.0.1:{port}"
-    wait_for_server(address, process)
-    yield address
-    process.terminate()
-    assert process.wait(20) == 0, "TERM does not stop the server cleanly"
+    try:
+        wait_for_server(address, process)
+        yield address
+    finally:
+        process.terminate()
+        ended = process.wait(20)
+    assert ended == 0, "TERM does not stop the server cleanly"
+
+
+@pytest.fixture(scope="session")
+def _fresh_data(media, tmp_path_factory):
+    """What the demo's first start leaves; it is made once, each journey has its own copy."""
+    data = tmp_path_factory.mktemp("demo")
+    with _demo(data):
+        pass
+    return data
+
+
+@pytest.fixture
+def server(_fresh_data, tmp_path):
+    """A fresh demo production on a free port."""
+    shutil.copytree(_fresh_data, tmp_path, dirs_exist_ok=True)
+    with _demo(tmp_path) as address:
+        yield address
 
 
 @pytest.fixture

@@ -96,7 +96,9 @@ def test_the_encoding_check_tells_and_changes_nothing(api, place, read):
     assert api("get", f"{angle}/encoding-check", None, 422)["code"] == "fit.no_reading"
     read("AB")
     before = api("get", angle)
-    check = api("get", f"{angle}/encoding-check")
+    assert api("get", f"{angle}/encoding-check") == {"check": None, "job": None}
+    assert api("post", f"{angle}/encoding-check", {}, 202)["kind"] == "encoding-check"
+    check = api("get", f"{angle}/encoding-check")["check"]
     # A curve that differs in the dark only cannot be told by a chart: that is no alarm.
     assert check["verdict"] != "doubtful"
     assert check["stated"] in check["alike"]

@@ -105,7 +105,8 @@ def test_a_bracket_is_read_as_one_and_speaks_in_the_encoding_check(api, place, r
     assert [p["stops"] for p in told] == pytest.approx([0, 2, -2], abs=0.03)
     assert one["notes"]["is_straight"]
     assert angle(api, place)["angle"]["reading"]["id"] == one["id"]
-    assert api("get", f"{path}/encoding-check")["verdict"] == "agrees"
+    api("post", f"{path}/encoding-check", {}, 202)
+    assert api("get", f"{path}/encoding-check")["check"]["verdict"] == "agrees"
     fit = api("post", matches(place), {}, status=201)
     assert fit["expected"] < 1.5
     # A curve from that bracket is kept as an encoding; taking it is another step.

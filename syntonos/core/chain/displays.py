@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from syntonos.core.chain.tone import TONE, ToneScale
-from syntonos.core.encodings import CURVES, GAMUTS, Curve, Gamut
+from syntonos.core.encodings import CURVES, GAMUTS, Curve, Gamut, encode
 from syntonos.core.errors import ChainError
 
 
@@ -76,6 +78,26 @@ DISPLAYS: dict[str, Display] = {
                 view=f"{_TO}REC.2100-HLG-1000nit"),
     )
 }  # fmt: skip
+
+
+_MARKED_NITS = (1, 10, 100, 203, 400, 1000, 4000)
+
+
+def light_marks(slug: str) -> tuple[tuple[float, int], ...]:
+    """Return pairs of a signal (0 to 1) and the light of a neutral there in cd/m2, for HDR.
+
+    Empty for SDR, whose light depends on the screen. Source: ITU-R BT.2100-2.
+    """
+    display = find_display(slug)
+    if not display.is_hdr:
+        return ()
+    nits = [n for n in _MARKED_NITS if n <= 100 * display.peak]
+    light = np.array(nits, np.float64) / 100
+    if display.system_gamma:
+        # The signal carries scene light: the system gamma is undone, and 1 stands at a twelfth.
+        light = 3 * (light / display.peak) ** (1 / display.system_gamma)
+    signal = encode(light, display.curve)
+    return tuple((float(s), n) for s, n in zip(signal, nits, strict=True))
 
 
 def find_display(slug: str) -> Display:

@@ -8,14 +8,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
-from syntonos.core.chain.displays import find_display
-from syntonos.core.chain.document import Chain, EncodingOutput, LutStep, Output
+from syntonos.core.chain.displays import Display, find_display
+from syntonos.core.chain.document import AcesOutput, Chain, EncodingOutput, LutStep, Output
 from syntonos.core.chain.engine import compile_chain, run
 from syntonos.core.chain.tables import find_table, moving_range
 from syntonos.core.chain.tone import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, GAMUTS, decode, encode
 
 _BELOW = -1e-4  # linear light: less is rounding
+_AT_PEAK = 0.99  # of the display's peak: white, for all that is seen
 _HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2
 
 
@@ -35,8 +36,9 @@ def beyond_display(
     -------
     outside, clipped : (h, w) bool
         A channel of the display's linear light below zero; scene light that its tone scale (or
-        plain clipping) sends to white. Both false for an encoding, and for a look that ends in a
-        LUT to a display: what that LUT clips cannot be seen from outside.
+        plain clipping) sends to white, of an ACES output what it shows as its white. Both false
+        for an encoding, and for a look that ends in a LUT to a display: what that LUT clips cannot
+        be seen from outside.
     """
     none = np.zeros(code_rgb.shape[:2], np.bool_)
     steps = chain.look.steps if chain.look is not None else ()
@@ -49,10 +51,21 @@ def beyond_display(
     upto = int(np.flatnonzero(plain.ops == k.OP_CLAMP)[-1])
     cut = replace(plain, ops=plain.ops[:upto], params=plain.params[:upto])
     light = run(cut, code_rgb, threads=threads)
-    tone = chain.output.tone if isinstance(chain.output, Output) else None
+    below = (light < _BELOW).any(axis=-1)
+    if isinstance(chain.output, AcesOutput):
+        # Its own tone scale ends at the display's peak: what came out there went to white.
+        shown = decode(run(compile_chain(chain), code_rgb, threads=threads), display.curve)
+        above = (shown >= _AT_PEAK * _signal_peak(display)).all(axis=-1)
+        return np.asarray(below, np.bool_), np.asarray(above, np.bool_)
+    tone = chain.output.tone
     top = MIDDLE_GREY * 2.0**tone.stops_to_white if tone is not None else display.peak
-    below, above = (light < _BELOW).any(axis=-1), (light >= top).any(axis=-1)
+    above = (light >= top).any(axis=-1)
     return np.asarray(below, np.bool_), np.asarray(above, np.bool_)
+
+
+def _signal_peak(display: Display) -> float:
+    """Return the value of white at the display's peak, in what its curve decodes to."""
+    return 3.0 if display.system_gamma else display.peak
 
 
 def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32]:

@@ -1,4 +1,4 @@
-"""The best frames of a clip: still, sharp, unclipped, and with nothing passing over the chart."""
+"""The best frames of a clip: still, large, sharp, unclipped, without glare or a passing hand."""
 
 from __future__ import annotations
 
@@ -10,10 +10,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.charts.detection import find_chart
 from syntonos.core.charts.identity import sample_cells
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.charts.reading import checked_corners
 from syntonos.core.charts.refine import refine_corners
+from syntonos.core.errors import ChartError
 
 A = NDArray[np.float64]
 _WIDTH: Final = 960  # frames are compared at this width
@@ -21,8 +23,10 @@ _STILL = 0.03  # of the pitch: a chart that moves less stands still
 _SHARP = 0.6  # of the sharpest frame's contrast at the edges
 _FOLLOWED = 0.5  # agreement with the template below which a chart is not followed
 _PASSED = 0.02  # stored code: a patch that differs more from its usual level is disturbed
+_GLARE = 0.02  # stored code: dark patches of two frames that differ less are as clean
+_LEAST_COMPARED = 4  # frames from which glare is told
 _AT_TOP = 0.01  # stored code: a patch so near to the frame's highest value may be clipped
-MOTION, SOFT, DISTURBED, CLIPPED = "moved", "soft", "disturbed", "clipped"
+MOTION, SOFT, DISTURBED, CLIPPED, GLARE = "moved", "soft", "disturbed", "clipped", "glare"
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +35,7 @@ class FrameNote:
 
     frame: int  # place in the sequence that was given
     moved: float  # pixels from where the chart usually is, the farthest corner
-    sharpness: float  # of the sharpest frame's
+    sharpness: float  # of the sharpest frame's in which the chart rests
     reason: str | None  # why it is not proposed
 
 
@@ -78,12 +82,17 @@ def propose_frames(
     factor = min(1.0, _WIDTH / frames[0].shape[1])
     start = (corners + 0.5) * factor - 0.5
     places, sharp, levels, agreements = [], [], [], []
+    last = start
     for frame in frames:
         small = frame
         if factor < 1:
             size = (_WIDTH, round(frame.shape[0] * factor))
             small = cv2.resize(frame, size, interpolation=cv2.INTER_AREA).astype(np.float32)
         found, agreement = refine_corners(small, start, layout)
+        if agreement < _FOLLOWED:  # it went farther than an edge can be followed
+            found, agreement = _find_again(small, last, layout) or (found, agreement)
+        if agreement >= _FOLLOWED:
+            last = found
         places.append(found)
         levels.append(sample_cells(small, places_of(layout), chart_homography(found, layout)))
         agreements.append(agreement)
@@ -98,15 +107,17 @@ def propose_frames(
     middle = _usual_place(quads, _STILL * pitch)
     moved = np.hypot(*np.moveaxis(quads - middle, -1, 0)).max(axis=1)
     still = moved <= max(0.25, _STILL * pitch)
-    sharpness = np.array(sharp) / max(max(sharp), 1e-9)
+    # Against frames of one size only: the larger a chart, the fewer of its pixels are edges.
+    sharpness = np.array(sharp) / max(float(np.array(sharp)[still].max()), 1e-9)
     # Patches that lie at the frame's own ceiling; a white patch alone may.
     tops = np.array([np.nanpercentile(frame, 99.99) for frame in frames])
     at_top = (np.array(levels) >= tops[:, None, None] - _AT_TOP).any(axis=2).sum(axis=1)
     clipped = at_top > at_top[still].min() + 1
-    usual = np.nanmedian(np.array(levels)[still & ~clipped], axis=0)
+    glared = _glared(np.array(levels), still & ~clipped)
+    usual = np.nanmedian(np.array(levels)[still & ~clipped & ~glared], axis=0)
     off = np.nan_to_num(np.abs(np.array(levels) - usual)).max(axis=(1, 2))
     # Noise alone moves a patch's median a little, from frame to frame.
-    limit = max(_PASSED, 4 * float(np.median(off[still & ~clipped])))
+    limit = max(_PASSED, 4 * float(np.median(off[still & ~clipped & ~glared])))
     notes = []
     for i in range(len(frames)):
         reason = None
@@ -114,6 +125,8 @@ def propose_frames(
             reason = MOTION
         elif clipped[i]:
             reason = CLIPPED
+        elif glared[i]:
+            reason = GLARE
         elif off[i] > limit:
             reason = DISTURBED
         elif sharpness[i] < _SHARP:
@@ -131,11 +144,58 @@ def propose_frames(
     )  # fmt: skip
 
 
+def _find_again(code: NDArray[np.float32], last: A, layout: ChartLayout) -> tuple[A, float] | None:
+    """Return the chart's place in a frame where it is elsewhere, turned as it was before."""
+    try:
+        found = find_chart(code, layout)
+    except ChartError:
+        return None
+    # A chart does not turn over in the hand from frame to frame.
+    turned = [np.roll(found.corners, k, axis=0) for k in range(4)]
+    near = min(turned, key=lambda quad: float(np.abs(_shape(quad) - _shape(last)).sum()))
+    return refine_corners(code, near, layout)
+
+
+def _shape(quad: A) -> A:
+    """Return a quad's sides by length one, which says how it is turned."""
+    sides = np.roll(quad, -1, axis=0) - quad
+    return np.asarray(sides / np.maximum(np.hypot(*sides.T), 1e-6)[:, None], np.float64)
+
+
+def _glared(levels: A, good: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Say which frames have light on the chart's dark patches that others do not have.
+
+    Whatever passes over a dark patch, glare or a hand, is lighter than it: where two frames at
+    least agree on less, they are the better ones, however many the others are.
+
+    Parameters
+    ----------
+    levels : (frames, patches, 3) stored code
+    good : (frames,) those that count
+    """
+    found = np.zeros(len(levels), bool)
+    if good.sum() < _LEAST_COMPARED:
+        return found
+    mean = levels.mean(axis=2)
+    usual = np.nanmedian(mean[good], axis=0)
+    dark = usual <= np.nanpercentile(usual, 34)
+    # A lamp that flickers moves all patches alike, in log.
+    even = mean - np.nanmedian(mean - usual, axis=1)[:, None]
+    low = np.sort(even[good][:, dark], axis=0)[1]
+    over = np.nan_to_num(even[:, dark] - low).max(axis=1)
+    # Noise alone moves a patch from frame to frame.
+    noise = float(np.nanmedian(np.abs(np.diff(even[good][:, dark], axis=0))))
+    found = over > max(_GLARE, 6 * noise)
+    return found if (good & ~found).sum() > 1 else np.zeros(len(levels), bool)
+
+
 def _usual_place(quads: A, reach: float) -> A:
-    """Return the place that most frames agree on."""
+    """Return the place where most pixels of the chart can be averaged: often seen, or large."""
     apart = np.abs(quads[:, None] - quads[None]).max(axis=(2, 3))
     together = apart <= max(0.25, reach)
-    centre = int(np.argmax(together.sum(axis=1) - 1e-3 * apart.mean(axis=1)))
+    size = np.array([cv2.contourArea(quad.astype(np.float32)) for quad in quads])
+    pixels = together.sum(axis=1) * size / size.max()
+    centre = int(np.argmax(pixels - 1e-3 * apart.mean(axis=1) / max(apart.max(), 1)))
     return np.asarray(np.median(quads[together[centre]], axis=0), np.float64)
 
 

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
+from syntonos.core.charts.noise import temporal_noise
 from syntonos.core.encodings import Encoding, decode, levels_scale_offset, take_levels_off
 from syntonos.core.errors import ChartError
 
@@ -33,6 +35,8 @@ class PatchReading:
     correlation: tuple[float, float, float] = (0.0, 0.0, 0.0)  # of noise: r with g, g with b, r, b
     # What averaging leaves of the file's rounding, where noise is below a step; scene-linear.
     rounding: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    # From frame to frame, in code values; None where one frame was read.
+    noise: tuple[float, float, float] | None = None
 
     @property
     def is_usable(self) -> bool:
@@ -292,6 +296,7 @@ def read_chart(
     ceiling = _ceiling(levels)
     codes, lins, spreads, clipped, crushed, counts = [], [], [], [], [], []
     correlations, equal = [], []
+    noises: list[tuple[float, float, float] | None] = []
     for ys, xs in places:
         stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
         lin = decode(take_levels_off(stored, levels), encoding.curve)
@@ -312,6 +317,8 @@ def read_chart(
         spreads.append(spread)
         codes.append(np.mean([_robust(frame)[0] for frame in stored], axis=0))
         counts.append(len(ys) * len(frames))
+        pairs = [temporal_noise(a, b) for a, b in pairwise(stored)]
+        noises.append(triple(np.median(pairs, axis=0)) if pairs else None)
     brightest = np.percentile(frames[0][::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
     top = decode(take_levels_off(brightest, levels), encoding.curve)
     half = np.array(codes) + np.array([[[-0.5]], [[0.5]]]) * _code_step(frames[0], places)
@@ -342,6 +349,7 @@ def read_chart(
             counts[i],
             correlations[i],
             triple(rounding[i]),
+            noises[i],
         )
         for i in range(len(places))
     )

@@ -38,6 +38,7 @@ from syntonos.core.matching.metric import scene_delta_e
 
 A = NDArray[np.float64]
 _STEPS: Final = (2.0, -2.0)
+_FRAMES = 2  # what noise is told from
 _DARK = 2.0**-4
 VERDICTS: Final = ("agrees", "cannot tell", "doubtful")
 CLASSES: Final = ("right", "harmless", "slight", "plain to see", "heavy")
@@ -59,6 +60,7 @@ def _draw(seed: int) -> tuple[Case, str, str]:
     rng = np.random.default_rng(seed)
     kind = str(rng.choice(["daylight", "tungsten", "mixed", "led"]))
     case = base_case(rng, seed, "confusion", kind, KNOWN_FAMILIES, related=bool(rng.random() < 0.5))
+    case = replace(case, frames=_FRAMES)
     names = [e.slug for e in camera_candidates("")]
     true, levels = str(rng.choice(names)), str(rng.choice(LEVELS))
     camera = replace(

@@ -14,8 +14,10 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.charts.noise import noise_by_level, noise_misfit
 from syntonos.core.encodings import (
     LEVELS,
+    Encoding,
     camera_candidates,
     decode,
     find_encoding,
@@ -31,6 +33,10 @@ _UNDER_ZERO: Final = -0.002  # scene light; flare lifts real black above zero
 _DARK = 0.5  # per cent of the darkest pixels
 _CLIP_APART: Final = 0.35  # stops between clip points of one camera
 _NEUTRAL = 0.02  # codes: a clipped highlight is neutral
+_NOISE_LEVELS = 5
+_NOISE_OFF, _NOISE_FITS = 0.3, 0.1  # stops: what is wrong for certain, and what fits
+_STEP_10 = 1 / 1023
+_DISPLAYS: Final = ("rec709", "srgb")
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,27 +45,35 @@ class ClipProfile:
 
     `outside` is the share of codes outside of legal levels, `dark` the code of the darkest half per
     cent (mean of the channels), `bright` that of the brightest pixels, `clip` the code at which
-    highlights end flat and neutral, None where nothing does.
+    highlights end flat and neutral, None where nothing does. `noise` is pairs of a code and the
+    noise at it, from frames that follow each other as they were recorded; empty where unknown.
     """
 
     outside: float
     dark: float
     bright: float
     clip: float | None
+    noise: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class Finding:
     """Something that speaks against what a clip is said to carry."""
 
-    kind: str  # metadata, levels, black, clip, chart
+    kind: str  # metadata, levels, black, clip, noise, chart
     text: str
     encoding: str = ""  # what would explain it, where something does
     levels: str = ""
 
 
-def profile_of(frames: Sequence[NDArray[np.float32]]) -> ClipProfile:
-    """Describe code values; frames (h, w, 3) float32, 1.0 = full scale."""
+def profile_of(
+    frames: Sequence[NDArray[np.float32]], following: Sequence[NDArray[np.float32]] = ()
+) -> ClipProfile:
+    """Describe code values; frames (h, w, 3) float32, 1.0 = full scale.
+
+    `following` are two frames that follow each other, as they were recorded: neither scaled nor
+    compressed, which would change their noise.
+    """
     code = np.concatenate([frame.reshape(-1, 3) for frame in frames])
     outside = (code < _BLACK - _NEAR) | (code > _WHITE + _NEAR)
     mean = code.mean(axis=1)
@@ -71,7 +85,11 @@ def profile_of(frames: Sequence[NDArray[np.float32]]) -> ClipProfile:
     # Flat: at least half of what is near the top stands at it, and it is more than a few pixels.
     if (flat & neutral).sum() > max(0.5 * top.sum(), 0.0003 * len(mean)):
         clip = float(np.median(mean[flat & neutral]))
-    return ClipProfile(float(outside.mean()), dark, bright, clip)
+    noise: tuple[tuple[float, float], ...] = ()
+    if len(following) > 1:
+        codes, sigmas = noise_by_level(following[0], following[1])
+        noise = tuple((float(c), float(s)) for c, s in zip(codes, sigmas, strict=True))
+    return ClipProfile(float(outside.mean()), dark, bright, clip, noise)
 
 
 def _light(code: float, encoding: str, levels: str) -> float:
@@ -143,7 +161,32 @@ def check_clip(
             )
             better = _alike_at(profile.clip, there, encoding)
             found.append(Finding("clip", text, encoding=better[0], levels=better[1]))
+    if kind == "stills" and (finding := _by_noise(profile, stated, levels)):
+        found.append(finding)
     return tuple(found)
+
+
+def _by_noise(profile: ClipProfile, stated: Encoding, levels: str) -> Finding | None:
+    """Return what noise says where it speaks clearly: a display curve taken for log, mostly."""
+    if len(profile.noise) < _NOISE_LEVELS:
+        return None
+    code, noise = np.array(profile.noise).T
+    own = noise_misfit(code, noise, stated, levels, _STEP_10)
+    others = [
+        (misfit, e, lv)
+        for e in (*camera_candidates(stated.slug), *map(find_encoding, _DISPLAYS)) for lv in LEVELS
+        if (misfit := noise_misfit(code, noise, e, lv, _STEP_10)) is not None
+    ]  # fmt: skip
+    if own is None or own < _NOISE_OFF or not others:
+        return None
+    least, best, best_levels = min(others, key=lambda row: row[0])
+    if least > _NOISE_FITS:
+        return None
+    text = (
+        f"Its noise does not grow with light as {stated.name} would have it ({own:.2f} stop off); "
+        f"as {best.name}, {best_levels} levels, it would ({least:.2f})."
+    )
+    return Finding("noise", text, encoding=best.slug, levels=best_levels)
 
 
 def _alike_at(code: float, light: float, stated: str) -> tuple[str, str]:

@@ -8,7 +8,8 @@ what confusing them would cost. Nothing is changed by this: a person decides.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Final, Literal
 
@@ -19,6 +20,7 @@ from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.engine import mix_matrix, through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.charts.layout import reference_lin
+from syntonos.core.charts.noise import noise_misfit
 from syntonos.core.charts.reading import triple
 from syntonos.core.encodings import (
     AP1,
@@ -32,17 +34,21 @@ from syntonos.core.encodings import (
     put_levels_on,
     take_levels_off,
 )
-from syntonos.core.errors import ColourError
+from syntonos.core.errors import ColourError, EncodingError
 from syntonos.core.matching.fit import FitOptions, MatchFit, fit_match
 from syntonos.core.matching.levels import darkest, evidence_of
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.prior import population
 
 A = NDArray[np.float64]
+# Compression and noise reduction bend noise: what it says is worth little, and never a doubt alone.
+_NOISE_SD = 0.12  # stops
+_NOISE_MOST = 3.0  # log odds
 _TRUST = 0.5  # evidence of wrong models is too sure of itself
 _BEND_SD = 0.04  # stops: what flare, wear and uneven light bend a ramp in the mean
 _BRACKET_SD = 0.05  # stops: shutter and aperture are not exact
 _APART: Final = 5.0  # log odds beyond which a candidate is told to be unlikely
+_GAMUT_MAY: Final = 25.0  # log odds that a gamut alone may make
 _MOST_COSTED = 6
 _MOST_STOPS = 9.0
 _FAR_BEND: Final = 0.1  # stops: what was recorded was never so far behind the straightest
@@ -58,6 +64,7 @@ class Candidate:
     log_odds: float  # against the best, at most zero
     slope: float  # of the grey ramp, stops against the reference's stops
     bend: float  # stops rms about a straight ramp of slope one, against the published steps
+    noise: float  # stops rms of noise about what light makes of it; 0 where it is not known
     cost: float | None = None  # mean delta E between pictures made by this and by the stated one
     cost_dark: float | None = None  # stops, four stops under middle grey
     cost_bright: float | None = None  # stops, three stops over middle grey
@@ -127,6 +134,21 @@ def _ramp(reading: ChartReading, reference: ChartReading) -> tuple[float, float]
     return slope, float(np.sqrt(np.average(off**2, weights=weight)))
 
 
+def _noise(reading: ChartReading, encoding: Encoding) -> float:
+    """Return how far the greys' noise is from what light makes of it, the mean of the channels."""
+    rows = [
+        p for i in reading.layout.greys
+        if (p := reading.patches[i]).is_usable and p.noise is not None
+    ]  # fmt: skip
+    if not rows:
+        return 0.0
+    code = np.array([p.code_rgb for p in rows])
+    noise = np.array([p.noise for p in rows])
+    each = [noise_misfit(code[:, c], noise[:, c], encoding, reading.levels) for c in range(3)]
+    known = [misfit for misfit in each if misfit is not None]
+    return float(np.mean(known)) if known else 0.0
+
+
 def _bracket_misfit(
     encoding: Encoding, levels: str, base: ChartReading,
     bracket: Sequence[tuple[ChartReading, float]],
@@ -146,6 +168,9 @@ def check_encoding(
     reference: ChartReading,
     angle: ChartReading,
     bracket: Sequence[tuple[ChartReading, float]] = (),
+    progress: Callable[[float, str], None] = lambda share, what: None,
+    *,
+    is_compressed: bool = False,
 ) -> EncodingCheck:
     """Judge what the angle's encoding and levels could be.
 
@@ -156,6 +181,11 @@ def check_encoding(
     bracket : sequence of (ChartReading, float)
         More readings of the angle, each with its exposure in stops above `angle`'s. They tell
         curve and levels apart from flare, and need no reference.
+    progress
+        Told the share that is done, 0 to 1, and what comes next; what it raises ends the check.
+
+    is_compressed
+        Whether the angle's clip is compressed video: its noise then says nothing.
 
     Returns
     -------
@@ -174,14 +204,20 @@ def check_encoding(
     ramps = [_ramp(r, reference) for r in seen]
     straightest = min(bend for _, bend in ramps)
     found: list[tuple[float, Candidate]] = []
-    for reading, (slope, bend) in zip(seen, ramps, strict=True):
-        candidate = Candidate(reading.encoding, reading.levels, 0.0, slope, bend)
+    of_match: dict[tuple[str, str], float] = {}
+    for number, (reading, (slope, bend)) in enumerate(zip(seen, ramps, strict=True)):
+        encoding = find_encoding(reading.encoding)
+        progress(0.6 * number / len(seen), f"{encoding.name}, {reading.levels}")
+        noise = 0.0 if is_compressed else _noise(reading, encoding)
+        candidate = Candidate(reading.encoding, reading.levels, 0.0, slope, bend, noise)
         is_stated = (reading.encoding, reading.levels) == (stated.slug, angle.levels)
         score = -0.5 * min((bend / _BEND_SD) ** 2, 60)
+        score -= min(0.5 * (noise / _NOISE_SD) ** 2, _NOISE_MOST)
         # A ramp that is bent beyond all others needs no closer look.
         far = bend > straightest + _FAR_BEND and not is_stated
-        score += _TRUST * (_FAR if far else evidence_of(reference, reading))
-        encoding = find_encoding(reading.encoding)
+        evidence = _TRUST * (_FAR if far else evidence_of(reference, reading))
+        of_match[reading.encoding, reading.levels] = evidence
+        score += evidence
         score -= _bracket_misfit(encoding, reading.levels, angle, bracket)
         found.append((score, candidate))
     best = max(score for score, _ in found)
@@ -192,9 +228,19 @@ def check_encoding(
     best_of: dict[tuple[str, str], float] = {}
     for c in ranked:
         best_of.setdefault(_curve_of(c), c.log_odds)
+    if -_APART >= best_of[_curve_of(own)] > -_GAMUT_MAY:
+        # Only the gamut may be what speaks against it: the stated curve with the likeliest gamut.
+        other = f"{stated.curve.slug}/{find_encoding(ranked[0].encoding).gamut.slug}"
+        with contextlib.suppress(EncodingError):  # a curve of one's own has its own gamut only
+            tried = as_encoded(angle, find_encoding(other), angle.levels)
+            gain = _TRUST * evidence_of(reference, tried) - of_match[own.encoding, own.levels]
+            best_of[_curve_of(own)] = max(best_of[_curve_of(own)], own.log_odds + gain)
     alike = [c for c in ranked if best_of[_curve_of(c)] > -_APART]
     as_stated = fit_match(reference, angle)
-    costed = _with_costs(reference, angle, as_stated, alike[:_MOST_COSTED])
+    costed = []
+    for number, c in enumerate(alike[:_MOST_COSTED]):
+        progress(0.7 + 0.3 * number / len(alike[:_MOST_COSTED]), find_encoding(c.encoding).name)
+        costed += _with_costs(reference, angle, as_stated, [c])
     known = {(c.encoding, c.levels): c for c in costed}
     ranked = [known.get((c.encoding, c.levels), c) for c in ranked]
     own = known.get((own.encoding, own.levels), own)

@@ -38,6 +38,7 @@ def reading_from_json(plain: Mapping[str, Any]) -> ChartReading:
             count=int(p.get("count", 100)),
             correlation=tuple(p.get("correlation", (0.0, 0.0, 0.0))),
             rounding=tuple(p.get("rounding", (0.0, 0.0, 0.0))),
+            noise=tuple(p["noise"]) if p.get("noise") else None,
         )
         for p in plain["patches"]
     )

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
+from syntonos.core.chain.displays import find_display
 
 COLUMNS, LEVELS, SIDE = 192, 128, 128
 # The parade shows -5 % to 105 % of the display signal.
@@ -18,9 +19,8 @@ _ONE = np.uint32(1)
 # The last level and cell take all that lies beyond; a hair below, so that they are not left.
 _T = np.float32(TOP - 1e-4)
 _EDGE, _ROW = np.float32(SIDE - 0.01), np.int32(SIDE)
-# ITU-R BT.709-6, items 3.2 and 3.3.
-_KR, _KG, _KB = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
-_CB, _CR = np.float32(1 / 1.8556), np.float32(1 / 1.5748)
+# Weights of R' and B' in Y': ITU-R BT.709-6, item 3.2, and BT.2100-2, table 6.
+LUMA = {"bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
 _HALF, _SIDE = np.float32(0.5), np.float32(SIDE)
 
 
@@ -41,13 +41,15 @@ class ScopeCounts:
 
 
 @jit
-def _count(disp: Any, parade: Any, vector: Any, columns: Any) -> None:
+def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) -> None:
     """Count in two passes a row: places first (vector instructions), then the counting."""
     height, width = disp.shape[0], disp.shape[1]
     red, green, blue = parade[0], parade[1], parade[2]
     place = np.empty(3 * width, np.int32)
     planes = np.empty((3, width), np.float32)
     spot = np.empty(width, np.int32)
+    one, two = np.float32(1), np.float32(2)
+    kg, cb, cr = one - kr - kb, one / (two * (one - kb)), one / (two * (one - kr))
     for y in range(height):
         row = disp[y].reshape(3 * width)
         for i in range(3 * width):
@@ -60,9 +62,9 @@ def _count(disp: Any, parade: Any, vector: Any, columns: Any) -> None:
         red_row, green_row, blue_row = planes[0], planes[1], planes[2]
         for x in range(width):
             r, g, b = red_row[x], green_row[x], blue_row[x]
-            luma = _KR * r + _KG * g + _KB * b
-            u = ((b - luma) * _CB + _HALF) * _SIDE
-            v = (_HALF - (r - luma) * _CR) * _SIDE
+            luma = kr * r + kg * g + kb * b
+            u = ((b - luma) * cb + _HALF) * _SIDE
+            v = (_HALF - (r - luma) * cr) * _SIDE
             u = u if u > _ZERO else _ZERO
             v = v if v > _ZERO else _ZERO
             u = u if u < _EDGE else _EDGE
@@ -76,26 +78,37 @@ def _count(disp: Any, parade: Any, vector: Any, columns: Any) -> None:
             vector[np.uint32(spot[x])] += _ONE
 
 
-def count_scopes(disp_rgb: NDArray[np.float32]) -> ScopeCounts:
+def luma_weights(display: str) -> tuple[float, float]:
+    """Return the weights of R' and B' in the Y' of a display's signal.
+
+    P3 has no Y'CbCr of its own; BT.709's weights are used, common practice, no source.
+    """
+    return LUMA.get(find_display(display).gamut.slug, LUMA["bt709"])
+
+
+def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> ScopeCounts:
     """Count a picture for its scopes.
 
     Parameters
     ----------
     disp_rgb : (h, w, 3) float32
         Display values, 1.0 = 100 %; a NaN counts as the bottom level.
+    display : str
+        What the values are for: its weights make Y', Cb and Cr.
 
     Returns
     -------
     ScopeCounts
 
-    Source: ITU-R BT.709-6, item 3, for Y', Cb, Cr.
+    Source: ITU-R BT.709-6, item 3, and BT.2100-2, table 6, for Y', Cb, Cr.
     """
     frame = np.ascontiguousarray(disp_rgb, np.float32)
     width = frame.shape[1]
     parade = np.zeros((3, COLUMNS * LEVELS), np.uint32)
     vector = np.zeros(SIDE * SIDE, np.uint32)
     columns = (np.arange(width) * COLUMNS // width * LEVELS).astype(np.int32)
-    _count(frame, parade, vector, columns)
+    kr, kb = (np.float32(v) for v in luma_weights(display))
+    _count(frame, parade, vector, columns, kr, kb)
     top = np.iinfo(np.uint16).max
     return ScopeCounts(
         np.minimum(parade, top).astype(np.uint16).reshape(3, COLUMNS, LEVELS),

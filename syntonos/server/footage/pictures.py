@@ -15,11 +15,12 @@ import simplejpeg
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Chain, Decode, Output, chain_hash, compile_chain, run
+from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.engine import ENGINE_VERSION, Superseded, to_bytes
 from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
 from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes
-from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP
+from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -87,12 +88,13 @@ def draft_message(
         "sequence": sequence, "width": disp.shape[1], "height": disp.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
+        "luma": luma_weights(display), "light": light_marks(display),
         "below": float((disp <= 0).any(axis=-1).mean()),
         **shares, "display": display, "lut_clips": lut_clips,
         "above": float((disp >= 1).any(axis=-1).mean()),
     }  # fmt: skip
     if scopes:
-        counts = count_scopes(disp)
+        counts = count_scopes(disp, display)
         parts += [counts.parade.tobytes(), counts.vector.tobytes()]
     head = json.dumps(header).encode()
     return b"".join([struct.pack("<I", len(head)), head, *parts])

@@ -23,6 +23,7 @@ RUNNERS = {
     "look-through": "syntonos.server.footage.looking.run_job",
     "bring-in": "syntonos.server.footage.bringing.run_job",
     "check-clips": "syntonos.server.matching.clip_checks.run_job",
+    "encoding-check": "syntonos.server.matching.encoding_checks.run_job",
     "find-media": "syntonos.server.footage.missing.run_job",
 }
 _WRITE_EVERY = 0.15  # seconds between two notes of progress

@@ -21,14 +21,21 @@ from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import jpeg
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
-from syntonos.server.matching import borrowing, clip_checks, readings, selectors, services
+from syntonos.server.matching import (
+    borrowing,
+    clip_checks,
+    encoding_checks,
+    readings,
+    selectors,
+    services,
+)
 from syntonos.server.matching.areas import Area, AreaPair
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
     AngleOut,
     BorrowIn,
     ChangeOut,
-    EncodingCheckOut,
+    EncodingCheckStateOut,
     FindIn,
     FitIn,
     FittedCurveOut,
@@ -244,13 +251,16 @@ def camera_menu(
     return asdict(services.menu(light, camera, step=step, most=most, sign=sign, overall=overall))
 
 
-@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckOut,
-            operation_id="checkEncoding")  # fmt: skip
+@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckStateOut,
+            operation_id="getEncodingCheck")  # fmt: skip
+def get_encoding_check(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    return encoding_checks.state_of(*_place(light_id, camera_id))
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/encoding-check", response={202: JobOut},
+             operation_id="checkEncoding")  # fmt: skip
 def check_encoding(request: HttpRequest, light_id: int, camera_id: int) -> Any:
-    plain = asdict(services.check(*_place(light_id, camera_id)))
-    for row in (plain["stated"], *plain["alike"], *plain["candidates"]):
-        row["name"] = find_encoding(row["encoding"]).name
-    return plain
+    return Status(202, encoding_checks.start(*_place(light_id, camera_id)))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check/picture",

@@ -8,17 +8,15 @@ from typing import Any
 
 from syntonos.core.encodings import CURVES, GAMUTS, find_encoding
 from syntonos.core.errors import ColourError
-from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.clip_check import ClipProfile, Finding, check_clip, profile_of
-from syntonos.core.matching.encoding_check import check_encoding
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import selectors
+from syntonos.server.matching.encoding_checks import check_of
 from syntonos.server.matching.models import ChartReading
-from syntonos.server.matching.readings import bracket_of
 from syntonos.server.productions.models import Production
 
 _WIDTH = 480
@@ -67,7 +65,11 @@ def _describe(clip: Clip) -> None:
         return
     try:
         frames = [frame_of(clip, i, _WIDTH) for i in sorted({0, clip.frame_count // 2})]
-        clip.profile = {"of": clip.reading_key, **asdict(profile_of(frames))}
+        # Compression and developing change noise: only pictures as recorded tell it.
+        following = []
+        if clip.media == "stills" and clip.frame_count > 1:
+            following = [frame_of(clip, i) for i in (0, 1)]
+        clip.profile = {"of": clip.reading_key, **asdict(profile_of(frames, following))}
     except ColourError:  # missing or broken: said elsewhere
         clip.profile = {}
 
@@ -105,24 +107,23 @@ def _by_chart(clip: Clip) -> list[Finding]:
     if not (selectors.holds(row) and selectors.same_chart(base, row)):
         return []
     try:
-        check = check_encoding(
-            reading_from_json(base.data), reading_from_json(row.data), bracket_of(row)
-        )
+        check = check_of(base, row)
     except ColourError:
         return []
-    if check.verdict != "doubtful":
+    if check["verdict"] != "doubtful":
         return []
     # Of those that cannot be told apart the one that changes least; the gamut is not judged.
-    best = next((c for c in check.alike if c.encoding == clip.encoding), check.alike[0])
-    stated, other = find_encoding(clip.encoding), find_encoding(best.encoding)
-    encoding = best.encoding
+    alike = check["alike"]
+    best = next((c for c in alike if c["encoding"] == clip.encoding), alike[0])
+    stated, other = find_encoding(clip.encoding), find_encoding(best["encoding"])
+    encoding, levels, cost = best["encoding"], best["levels"], best["cost"]
     if other.curve.slug in CURVES and stated.gamut.slug in GAMUTS:
         encoding = find_encoding(f"{other.curve.slug}/{stated.gamut.slug}").slug
-    beside = len(check.alike) - 1
+    beside = len(alike) - 1
     text = (
-        f"Its chart speaks for {other.curve.name} at {best.levels} levels"
+        f"Its chart speaks for {other.curve.name} at {levels} levels"
         + (f", or {beside} other{'s' if beside > 1 else ''} that cannot be told from it" if beside
            else "")
-        + (f"; taking it as said costs {best.cost:.1f} ΔE" if best.cost is not None else "") + "."
+        + (f"; taking it as said costs {cost:.1f} ΔE" if cost is not None else "") + "."
     )  # fmt: skip
-    return [Finding("chart", text, encoding=encoding, levels=best.levels)]
+    return [Finding("chart", text, encoding=encoding, levels=levels)]

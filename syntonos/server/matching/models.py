@@ -30,6 +30,28 @@ class ChartReading(models.Model):
         return f"reading {self.number} of {self.clip_id}"
 
 
+class EncodingCheck(models.Model):
+    """What a pair of readings says of the angle's encoding, so that it is worked out once."""
+
+    reference_reading = models.ForeignKey(
+        ChartReading, on_delete=models.CASCADE, related_name="checks_as_reference"
+    )
+    angle_reading = models.ForeignKey(
+        ChartReading, on_delete=models.CASCADE, related_name="checks_as_angle"
+    )
+    data = models.JSONField()  # the core's check
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                fields=["reference_reading", "angle_reading"], name="check_once"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"check of reading {self.angle_reading_id}"
+
+
 class ChartLayout(models.Model):
     """A chart that a person described in a layout file."""
 

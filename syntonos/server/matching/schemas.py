@@ -9,6 +9,7 @@ from ninja import Schema
 from pydantic import Field
 
 from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.productions.schemas import OutputRow
 
 Point = tuple[float, float]
@@ -264,6 +265,7 @@ class CandidateOut(Schema):
     log_odds: float
     slope: float
     bend: float
+    noise: float
     cost: float | None
     cost_dark: float | None
     cost_bright: float | None
@@ -275,6 +277,11 @@ class EncodingCheckOut(Schema):
     alike: list[CandidateOut]
     candidates: list[CandidateOut]
     causes: list[str]
+
+
+class EncodingCheckStateOut(Schema):
+    check: EncodingCheckOut | None
+    job: JobOut | None
 
 
 class RampPoint(Schema):

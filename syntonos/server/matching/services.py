@@ -26,7 +26,7 @@ from syntonos.core.matching import (
     reading_to_json,
 )
 from syntonos.core.matching.curve_fit import FittedCurve, fit_curve
-from syntonos.core.matching.encoding_check import EncodingCheck, as_encoded, check_encoding
+from syntonos.core.matching.encoding_check import as_encoded
 from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.core.matching.pooled import pooled_prior
@@ -137,15 +137,7 @@ def own_reading(light: Light, camera: Camera) -> ChartReading:
     return row
 
 
-def check(light: Light, camera: Camera) -> EncodingCheck:
-    """Say which encodings the charts of a camera and of the reference speak for."""
-    base, own = both_readings(light, camera)
-    return check_encoding(
-        reading_from_json(base.data), reading_from_json(_first_of(own).data), bracket_of(own)
-    )
-
-
-def _first_of(row: ChartReading) -> ChartReading:
+def first_of(row: ChartReading) -> ChartReading:
     """Return the reading that a bracket was merged onto, or the reading itself."""
     parts = row.notes.get("bracket")
     return ChartReading.objects.get(pk=parts[0]["reading"]) if parts else row
@@ -330,7 +322,7 @@ def fit_own_curve(light: Light, camera: Camera) -> tuple[FittedCurve, OwnEncodin
     base, own = both_readings(light, camera)
     gamut = find_encoding(own.encoding).gamut.slug
     found = fit_curve(
-        reading_from_json(base.data), reading_from_json(_first_of(own).data), bracket_of(own),
+        reading_from_json(base.data), reading_from_json(first_of(own).data), bracket_of(own),
         name=f"{camera.name}, from a bracket", gamut=gamut if gamut in GAMUTS else "bt709",
     )  # fmt: skip
     row = keep_own_encoding(

@@ -19,6 +19,7 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.chain.tables import moving_range
@@ -50,6 +51,22 @@ def test_primaries_of_a_wider_gamut_lie_outside_and_white_above_is_clipped():
     before, _ = beyond_display(Chain(LINEAR, Output()), vivid)
     after, _ = beyond_display(Chain(LINEAR, Output("rec2100-pq-1000", compression=1.0)), vivid)
     assert (before.tolist(), after.tolist()) == ([[True]], [[False]])
+
+
+def test_what_an_aces_output_shows_as_its_white_is_clipped():
+    grey = (0.18 * 2.0 ** np.arange(0, 12.0))[None, :, None] * np.ones(3)
+    for version, stops in (("1.3", 7), ("2.0", 9)):
+        chain = Chain(LINEAR, AcesOutput("rec709", version))
+        _, clipped = beyond_display(chain, grey.astype(np.float32))
+        assert clipped[0].tolist() == [i >= stops for i in range(12)]
+
+
+def test_hdr_light_stands_where_bt_2408_says():
+    """BT.2408-7, table 1: 203 cd/m2 at 58 % of PQ and 75 % of HLG; 1000 at 75 % of PQ."""
+    pq, hlg = ({n: s for s, n in light_marks(f"rec2100-{d}")} for d in ("pq-1000", "hlg"))
+    assert (pq[203], pq[1000]) == (pytest.approx(0.58, abs=5e-3), pytest.approx(0.75, abs=5e-3))
+    assert (hlg[203], hlg[1000]) == (pytest.approx(0.75, abs=1e-3), pytest.approx(1, abs=1e-6))
+    assert light_marks("srgb") == ()
 
 
 def test_marks_are_silent_where_there_is_no_display():

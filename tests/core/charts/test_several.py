@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from syntonos.core.charts.bracket import merge_readings
-from syntonos.core.charts.frames import CLIPPED, DISTURBED, MOTION, SOFT, propose_frames
+from syntonos.core.charts.frames import CLIPPED, DISTURBED, GLARE, MOTION, SOFT, propose_frames
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError
 from syntonos.core.matching.encoding_check import as_encoded
@@ -105,6 +105,33 @@ def test_frames_that_clip_give_way_to_those_that_do_not():
     found = propose_frames(frames, shoot(camera_b()).corners)
     assert found.frames == (4, 5)
     assert {n.reason for n in found.notes[:4]} == {CLIPPED}
+
+
+def test_frames_without_glare_are_taken_though_most_have_it():
+    """Light that lies over the dark corner in five of eight frames, and the lamp flickers."""
+    frames = []
+    for k in range(8):
+
+        def lit(raw, k=k):
+            veil = np.zeros((24, 1))
+            veil[[4, 5, 10, 11, 17, 22, 23]] = 0.05 if k < 5 else 0.0
+            return (raw + veil) * (1 + 0.02 * (-1) ** k)
+
+        frames += shoot(camera_b(bits=10), frames=1, seed=k, patches=lit).frames
+    found = propose_frames(frames, shoot(camera_b()).corners)
+    assert found.frames == (5, 6, 7)
+    assert {n.reason for n in found.notes[:5]} == {GLARE}
+
+
+def test_a_chart_that_comes_nearer_is_read_where_it_is_large():
+    """Three frames far away, two turned from one to the next, three large ones at rest."""
+    far = (CORNERS - CORNERS.mean(axis=0)) * 0.45 + CORNERS.mean(axis=0)
+    near = (CORNERS - CORNERS.mean(axis=0)) * 1.15 + CORNERS.mean(axis=0)
+    places = [far, far, far, 0.6 * far + 0.4 * near, 0.3 * far + 0.7 * near, near, near, near]
+    shots = [shoot(camera_b(bits=10), corners=c, frames=1, seed=k) for k, c in enumerate(places)]
+    found = propose_frames([shot.frames[0] for shot in shots], shots[0].corners)
+    assert found.frames == (5, 6, 7)
+    assert np.abs(found.corners - shots[5].corners).max() < 1
 
 
 def test_where_no_chart_is_seen_all_frames_count():

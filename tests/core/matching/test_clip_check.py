@@ -64,6 +64,30 @@ def test_what_the_files_name_counts_against_what_is_said():
     assert found(frame, facts={"curve": "S-Log3", "gamut": "S-Gamut3.Cine"}) == ()
 
 
+def test_noise_tells_a_display_curve_from_the_log_curve_it_is_taken_for():
+    """Read and shot noise on a ramp of greys, as EMVA 1288 has it; simulated."""
+    light = np.repeat(0.18 * 2.0 ** np.linspace(-4, 2.3, 12), 40)[None, :, None] * np.ones(
+        (160, 1, 3)
+    )
+
+    def recorded(slug):
+        rng = np.random.default_rng(4)
+        noisy = (light + rng.standard_normal(light.shape) * 0.006 * np.sqrt(5 * light + 0.1)
+                 for _ in range(2))  # fmt: skip
+        codes = [encode(frame, find_encoding(slug).curve) for frame in noisy]
+        return [np.round(np.clip(c, 0, 1) * 1023).astype(np.float32) / 1023 for c in codes]
+
+    def spoken(slug, taken_as, kind="stills"):
+        shot = recorded(slug)
+        return [f for f in check_clip(profile_of(shot, shot), taken_as, "full", kind=kind)
+                if f.kind == "noise"]  # fmt: skip
+
+    (finding,) = spoken("rec709", "v-log/v-gamut")
+    assert find_encoding(finding.encoding).curve.is_display
+    assert spoken("rec709", "rec709") == spoken("v-log/v-gamut", "v-log/v-gamut") == []
+    assert spoken("rec709", "v-log/v-gamut", kind="video") == []
+
+
 def test_raw_and_linear_are_what_they_are_developed_to():
     frame = np.full((8, 8, 3), -0.5, np.float32)
     assert found(frame, "linear/ap1") == ()

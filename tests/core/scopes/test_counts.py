@@ -36,3 +36,12 @@ def test_what_lies_beyond_is_counted_at_the_ends():
     assert counts.parade[0, :, 0].sum() == 1
     assert counts.parade[1, :, -1].sum() == 1
     assert counts.parade.sum() == 3
+
+
+def test_hdr_is_counted_with_the_weights_of_bt2100():
+    """BT.2100-2, table 6: Cr = (R' - Y') / 1.4746 and Cb = (B' - Y') / 1.8814."""
+    counts = count_scopes(np.full((4, 8, 3), (0.75, 0, 0), np.float32), "rec2100-pq-1000")
+    row, column = np.argwhere(counts.vector)[0]
+    luma = 0.2627 * 0.75
+    assert column == pytest.approx((0.5 - luma / 1.8814) * SIDE, abs=1.1)
+    assert row == pytest.approx((0.5 - (0.75 - luma) / 1.4746) * SIDE, abs=1.1)

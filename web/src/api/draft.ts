@@ -34,6 +34,10 @@ export type DraftHeader = {
   outside?: number | null;
   clipped?: number | null;
   display?: string;
+  /** Weights of R' and B' in Y'. */
+  luma?: [number, number];
+  /** Of HDR: signals, and the light of a neutral there in nit. */
+  light?: [number, number][];
   lut_clips?: number[];
   below: number;
   above: number;

@@ -34,7 +34,7 @@ const place = (light: number, camera: number) => ({
   params: { path: { light_id: light, camera_id: camera } },
 });
 
-/** Asked for when a person opens it; it takes a few seconds and changes with the readings. */
+/** What is known of it; it is worked out as a job, and changes with the readings. */
 export const encodingCheckQuery = (light: number, camera: number) =>
   queryOptions({
     queryKey: [...keys.angle(light, camera), "encoding-check"],
@@ -45,7 +45,8 @@ export const encodingCheckQuery = (light: number, camera: number) =>
           signal,
         }),
       ),
-    staleTime: 60_000,
+    refetchInterval: (query) =>
+      query.state.data?.job && isOpen(query.state.data.job) ? 300 : false,
     retry: false,
   });
 

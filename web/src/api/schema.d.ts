@@ -318,10 +318,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Check Encoding */
-        get: operations["checkEncoding"];
+        /** Get Encoding Check */
+        get: operations["getEncodingCheck"];
         put?: never;
-        post?: never;
+        /** Check Encoding */
+        post: operations["checkEncoding"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1277,6 +1278,8 @@ export interface components {
             log_odds: number;
             /** Name */
             name: string;
+            /** Noise */
+            noise: number;
             /** Slope */
             slope: number;
         };
@@ -1750,6 +1753,11 @@ export interface components {
              * @enum {string}
              */
             verdict: "agrees" | "doubtful" | "cannot tell";
+        };
+        /** EncodingCheckStateOut */
+        EncodingCheckStateOut: {
+            check: components["schemas"]["EncodingCheckOut"] | null;
+            job: components["schemas"]["JobOut"] | null;
         };
         /** EncodingOut */
         EncodingOut: {
@@ -3068,7 +3076,7 @@ export interface operations {
             };
         };
     };
-    checkEncoding: {
+    getEncodingCheck: {
         parameters: {
             query?: never;
             header?: never;
@@ -3086,7 +3094,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EncodingCheckOut"];
+                    "application/json": components["schemas"]["EncodingCheckStateOut"];
+                };
+            };
+        };
+    };
+    checkEncoding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import type { Angle, Match } from "@/api/client";
 import type { ChainDocument } from "@/api/draft";
-import { angleQuery, clipQuery, overQuery } from "@/api/queries";
+import { angleQuery, clipQuery, encodingsQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
@@ -13,6 +13,7 @@ import { TunerScales } from "@/shared/Tuner";
 import { useKeys } from "@/shared/useKeys";
 import { BalancePanel, type Dials } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
+import { useTellCleanWindow } from "./cleanWindow";
 import { LookPanel, type LookStage } from "./Look";
 import { Pictures } from "./Pictures";
 import { Revisions } from "./Revisions";
@@ -185,6 +186,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const [look, setLook] = useState<LookStage | undefined>(undefined);
   const [tried, setTried] = useState<Candidate | null>(null);
   const [beside, setBeside] = useState(false);
+  const encodings = useQuery({ ...encodingsQuery(angle.production_id), enabled: tried !== null });
+  const nameOf = (slug: string) => encodings.data?.find((e) => e.slug === slug)?.name ?? slug;
   const output = angle.outputs.find((o) => o.key === place.output)?.stage ?? null;
   const view = {
     output: output as never,
@@ -208,11 +211,12 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     viewChain(left, { ...view, match: !(tried && beside) }),
     { ...hand, mark: place.mark === "gamut" ? "gamut" : "" },
   );
-  const own = useDraft(
-    clips[1],
-    frames[1],
-    viewChain(right, { ...view, match: compared !== null || place.match }),
-    { ...hand, mark: place.mark },
+  const shown = viewChain(right, { ...view, match: compared !== null || place.match });
+  const own = useDraft(clips[1], frames[1], shown, { ...hand, mark: place.mark });
+  useTellCleanWindow(
+    angle.light_id,
+    angle.angle.camera_id,
+    ownClip ? { clip: ownClip.id, frame: frames[1], chain: shown, dials: hand.dials } : null,
   );
   useKeys(
     {
@@ -321,7 +325,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           place={place}
           held={held}
           compared={compared?.number ?? null}
-          tried={tried ? `tried as ${tried.encoding}, ${tried.levels}` : null}
+          tried={tried ? `tried as ${nameOf(tried.encoding)}, ${tried.levels}` : null}
           beside={tried !== null && beside}
           onPlace={bench.set}
         />

@@ -2,18 +2,21 @@ import { useQuery } from "@tanstack/react-query";
 import { useParams } from "react-router";
 import type { ChainDocument } from "@/api/draft";
 import { angleQuery } from "@/api/queries";
+import { useShownOnBench } from "./cleanWindow";
 import { PictureCanvas } from "./PictureCanvas";
 import { useBenchPlace } from "./useBenchPlace";
 import { useDraft } from "./useDraft";
 import { ofClip, pickClip, viewChain } from "./viewChain";
 
-/** The picture alone, for a second screen. */
+/** The picture alone, for a second screen; it follows what is under the hand on the Bench. */
 export function PicturePage() {
   const { light = "0", camera = "0" } = useParams();
   const angle = useQuery(angleQuery(Number(light), Number(camera))).data;
   const { place } = useBenchPlace();
   const clips = angle?.angle.clips ?? [];
-  const clip = pickClip(clips, place.kind, place.clips[1]);
+  const shown = useShownOnBench(Number(light), Number(camera));
+  const clip =
+    clips.find((c) => c.id === shown?.clip) ?? pickClip(clips, place.kind, place.clips[1]);
   const output = angle?.outputs.find((o) => o.key === place.output)?.stage ?? null;
   const chain = angle
     ? viewChain(ofClip(angle.angle.chain as ChainDocument, clip), {
@@ -23,7 +26,9 @@ export function PicturePage() {
         mono: place.mono,
       })
     : null;
-  const { draft } = useDraft(clip, place.frames[1], chain);
+  const { draft } = useDraft(clip, shown?.frame ?? place.frames[1], shown?.chain ?? chain, {
+    dials: shown?.dials ?? null,
+  });
   return (
     <main className="flex h-full items-center justify-center bg-black">
       {draft && clip && (

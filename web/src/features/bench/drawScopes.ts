@@ -64,6 +64,19 @@ export function drawParade(
     context.textAlign = "right";
     context.fillText(String(percent), gutter - 4 * ratio, y + 3.5 * ratio);
   }
+  for (const [signal, nits] of header.light ?? []) {
+    const y = Math.round(yOf(signal)) + 0.5;
+    context.strokeStyle = nits === 203 ? "#6a6a6a" : "#333";
+    context.setLineDash([3 * ratio, 3 * ratio]);
+    context.beginPath();
+    context.moveTo(gutter, y);
+    context.lineTo(width, y);
+    context.stroke();
+    context.setLineDash([]);
+    context.fillStyle = "#b0b0b0";
+    context.textAlign = "right";
+    context.fillText(`${nits} nit`, width - 3 * ratio, y - 2 * ratio);
+  }
   for (let channel = 0; channel < 3; channel++) {
     const left = gutter + channel * (panel + gap);
     if (angle) {
@@ -143,16 +156,26 @@ function densityImage(
   return canvas;
 }
 
-// Places of the 75 % bars in BT.709: angle of Cr over Cb in degrees, radius of ±0.5.
-// ITU-R BT.709-6, item 3; as checked in the core's tests.
-const BARS: [string, number, number][] = [
-  ["R", 102.91, 0.3847],
-  ["Mg", 49.68, 0.4467],
-  ["B", 354.76, 0.3766],
-  ["Cy", 282.91, 0.3847],
-  ["G", 229.68, 0.4467],
-  ["Yl", 174.76, 0.3766],
+const BARS: [string, number, number, number][] = [
+  ["R", 0.75, 0, 0],
+  ["Mg", 0.75, 0, 0.75],
+  ["B", 0, 0, 0.75],
+  ["Cy", 0, 0.75, 0.75],
+  ["G", 0, 0.75, 0],
+  ["Yl", 0.75, 0.75, 0],
 ];
+
+/** Where a signal lies: angle of Cr over Cb in degrees, radius of ±0.5; ITU-R BT.709-6, item 3. */
+export function placeOf(
+  [r, g, b]: [number, number, number],
+  [kr, kb]: [number, number] = [0.2126, 0.0722],
+): [number, number] {
+  const luma = kr * r + (1 - kr - kb) * g + kb * b;
+  const cb = (b - luma) / (2 * (1 - kb));
+  const cr = (r - luma) / (2 * (1 - kr));
+  return [((Math.atan2(cr, cb) * 180) / Math.PI + 360) % 360, Math.hypot(cb, cr)];
+}
+
 const SKIN = 123; // common practice, no source: drawn as a convention
 
 export function drawVectorscope(
@@ -206,7 +229,9 @@ export function drawVectorscope(
   context.textAlign = "center";
   context.strokeStyle = "#8a8a8a";
   context.fillStyle = "#b0b0b0";
-  for (const [name, degrees, radius] of BARS) {
+  const luma = (angle ?? reference)?.header.luma;
+  for (const [name, ...signal] of BARS) {
+    const [degrees, radius] = placeOf(signal, luma);
     const [x, y] = at(degrees, radius);
     context.beginPath();
     context.arc(x, y, 4 * ratio, 0, 2 * Math.PI);

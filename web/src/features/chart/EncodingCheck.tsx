@@ -1,6 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
-import { encodingCheckQuery } from "@/api/queries";
+import { encodingCheckQuery, isOpen } from "@/api/queries";
+import { JobLine } from "@/features/jobs";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
@@ -10,16 +12,55 @@ type Candidate = Schemas["CandidateOut"];
 
 /** What the charts say of the angle's encoding; nothing is changed by looking. */
 export function EncodingCheck({ angle, onClose }: { angle: Angle; onClose: () => void }) {
-  const check = useQuery(encodingCheckQuery(angle.light_id, angle.angle.camera_id));
+  const client = useQueryClient();
+  const query = encodingCheckQuery(angle.light_id, angle.angle.camera_id);
+  const state = useQuery(query);
+  const path = { light_id: angle.light_id, camera_id: angle.angle.camera_id };
+  const start = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/encoding-check", { params: { path } }),
+      ),
+    onSuccess: () => {
+      client.invalidateQueries({ queryKey: query.queryKey });
+      client.invalidateQueries({ queryKey: ["jobs"] });
+    },
+  });
+  const job = state.data?.job ?? null;
+  const check = state.data?.check ?? null;
+  const isRunning = start.isPending || (job !== null && isOpen(job));
+  const isFresh = state.isSuccess && !check && !job && start.isIdle;
+  const begin = start.mutate;
+  useEffect(() => {
+    if (isFresh) begin();
+  }, [isFresh, begin]);
+  const failed = state.error ?? start.error;
   return (
     <Dialog title={`What ${angle.angle.letter} may be encoded as`} onClose={onClose} wide>
-      {check.isPending && <Loading what="Decoding the chart as every encoding" />}
-      {check.error && <Problem error={check.error} />}
-      {check.data && (
+      {state.isPending && <Loading what="Asking what is known" />}
+      {failed && <Problem error={failed} />}
+      {check ? (
         <>
-          <Pictures angle={angle} check={check.data} />
-          <Result check={check.data} letter={angle.angle.letter} />
+          <Pictures angle={angle} check={check} />
+          <Result check={check} letter={angle.angle.letter} />
         </>
+      ) : (
+        job && (
+          <div className="flex items-center gap-2">
+            {isRunning ? (
+              <JobLine job={job} />
+            ) : (
+              <>
+                <span className={job.problem ? "text-error" : "faint"} role="status">
+                  {job.problem ? `${job.problem.detail} ${job.problem.hint}` : "It was stopped."}
+                </span>
+                <button type="button" className="btn btn-xs" onClick={() => begin()}>
+                  Check again
+                </button>
+              </>
+            )}
+          </div>
+        )
       )}
       {(angle.angle.reading?.notes.bracket.length ?? 0) > 0 && <OwnCurve angle={angle} />}
     </Dialog>
@@ -65,6 +106,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
   const rows = [...alike, ...check.candidates.filter((c) => !alike.some((a) => same(a, c)))];
   const shown = rows.slice(0, 7);
   if (!shown.some((c) => same(c, stated))) shown.push(stated);
+  const hasNoise = check.candidates.some((c) => c.noise > 0);
   return (
     <div>
       <p className="text-base font-semibold">{WORDS[check.verdict]}</p>
@@ -79,6 +121,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
             <th className="font-normal">levels</th>
             <th className="pl-4 text-right font-normal">grey slope</th>
             <th className="pl-4 text-right font-normal">bend</th>
+            {hasNoise && <th className="pl-4 text-right font-normal">noise off</th>}
             <th className="pl-4 font-normal">likely</th>
             <th className="pl-4 text-right font-normal">ΔE if confused</th>
             <th className="pl-4 text-right font-normal">dark · bright</th>
@@ -97,6 +140,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
               <td className="font-sans">{c.levels}</td>
               <td className="text-right">{c.slope.toFixed(2)}</td>
               <td className="text-right">{c.bend.toFixed(2)}</td>
+              {hasNoise && <td className="text-right">{c.noise.toFixed(2)}</td>}
               <td className="pl-4 font-sans">{odds(c.log_odds)}</td>
               <td className="text-right">
                 {c.cost === null || same(c, stated) ? "" : c.cost.toFixed(2)}

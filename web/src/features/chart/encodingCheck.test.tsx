@@ -11,6 +11,7 @@ const candidate = (encoding: string, levels: string, log_odds: number, cost: num
   log_odds,
   slope: 1,
   bend: 0.04,
+  noise: 0,
   cost,
   cost_dark: cost === null ? null : -0.08,
   cost_bright: cost === null ? null : 0.03,
@@ -19,7 +20,7 @@ const candidate = (encoding: string, levels: string, log_odds: number, cost: num
 function open(body: unknown) {
   vi.stubGlobal(
     "fetch",
-    vi.fn(async () => Response.json(body)),
+    vi.fn(async () => Response.json({ check: body, job: null })),
   );
   HTMLDialogElement.prototype.showModal = vi.fn();
   HTMLDialogElement.prototype.close = vi.fn();

@@ -1,2 +1,2 @@
-export { JobsMark } from "./JobsMark";
+export { JobLine, JobsMark } from "./JobsMark";
 export { MatchAll } from "./MatchAll";
