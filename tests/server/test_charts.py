@@ -117,10 +117,13 @@ def test_a_bracket_is_read_as_one_and_speaks_in_the_encoding_check(api, place, r
     api("patch", f"/cameras/{place.cameras['B'].pk}", {"encoding": found["slug"]})
     assert angle(api, place)["match"]["slope"] == pytest.approx(1, abs=0.04)
     assert angle(api, place)["match"]["expected"] < fit["expected"] + 0.5
-    # Taken for another encoding, the readings of before are no longer parts of a bracket.
+    # Taken for another encoding, each exposure is read again, and all of them as one.
     api("patch", f"/cameras/{place.cameras['B'].pk}", {"encoding": "v-log/v-gamut"})
-    left = angle(api, place)["angle"]["clip_readings"]
-    assert [row["reading_id"] for row in left] == [angle(api, place)["angle"]["reading"]["id"]]
+    again = angle(api, place)["angle"]
+    assert [p["stated"] for p in again["reading"]["notes"]["bracket"]] == [0, 2, -2]
+    assert again["reading"]["encoding"] == "v-log/v-gamut"
+    fresh = {row["reading_id"] for row in again["clip_readings"]}
+    assert {p["reading"] for p in again["reading"]["notes"]["bracket"]} == fresh
 
 
 def test_areas_take_part_are_kept_and_bad_ones_refused(api, place, read):

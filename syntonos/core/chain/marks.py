@@ -9,7 +9,15 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.displays import Display, find_display
-from syntonos.core.chain.document import AcesOutput, Chain, EncodingOutput, LutStep, Output
+from syntonos.core.chain.document import (
+    AcesOutput,
+    Chain,
+    Decode,
+    EncodingOutput,
+    Look,
+    LutStep,
+    Output,
+)
 from syntonos.core.chain.engine import compile_chain, run
 from syntonos.core.chain.tables import find_table, moving_range
 from syntonos.core.chain.tone import MIDDLE_GREY
@@ -87,6 +95,34 @@ def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32
     mat = np.linalg.solve(GAMUTS["bt709"].to_xyz, shown.gamut.to_xyz) / white
     out = np.clip(light @ mat.T.astype(np.float32), 0, 1).astype(np.float32)
     return encode(out, CURVES["bt1886"])
+
+
+def grey_through_luts(chain: Chain) -> list[float]:
+    """Return, for each LUT of the look, what it makes of middle grey.
+
+    Returns
+    -------
+    list of float
+        Stops from middle grey, for a LUT that stays in its encoding; the display's signal, 0 to 1,
+        for one to a display. Far from 0, or from what a display usually shows, the LUT is hardly
+        made for the encoding that it is said to be for.
+    """
+    steps = chain.look.steps if chain.look is not None else ()
+    grey = np.full((1, 3), MIDDLE_GREY, np.float32)
+    linear = Decode("linear/ap1")
+    out = []
+    for step in steps:
+        if not isinstance(step, LutStep):
+            continue
+        look = Look((replace(step, mix=1.0),))
+        if step.to is not None:
+            shown = run(compile_chain(Chain(linear, Output(step.to, None), look=look)), grey)
+            out.append(float(shown.mean()))
+        else:
+            to = EncodingOutput("linear/ap1")
+            lin = run(compile_chain(Chain(linear, to, look=look)), grey)
+            out.append(float(np.log2(max(float(lin.mean()), 1e-6) / MIDDLE_GREY)))
+    return out
 
 
 def clipped_by_luts(chain: Chain, code_rgb: NDArray[np.float32]) -> list[float]:

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain import Chain, Decode, Output, chain_hash, compile_chain, run
 from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.engine import ENGINE_VERSION, Superseded, to_bytes
-from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
+from syntonos.core.chain.marks import beyond_display, clipped_by_luts, grey_through_luts, on_screen
 from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
@@ -91,6 +91,7 @@ def draft_message(
         "luma": luma_weights(display), "light": light_marks(display),
         "below": float((disp <= 0).any(axis=-1).mean()),
         **shares, "display": display, "lut_clips": lut_clips,
+        "lut_greys": grey_through_luts(chain),
         "above": float((disp >= 1).any(axis=-1).mean()),
     }  # fmt: skip
     if scopes:

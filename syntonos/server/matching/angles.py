@@ -119,16 +119,11 @@ def _read(
         text = f"There is no chart clip of {camera} in {light.name}. Bring one in."
         return Outcome(camera.pk, str(camera), "failed", text)
     before = selectors.latest_reading(light.pk, camera.pk)
-    kept = before is not None and before.clip_id == clip.pk
     try:
-        if kept and before is not None:
-            # Only its encoding has changed: the chart is where it was.
-            tell(f"Reading {camera} as {clip.encoding} {clip.levels}")
-            layout = reading_from_json(before.data).layout
-            return readings.read(
-                clip, before.data["corners"], found_by=before.found_by, frames=before.frames,
-                layout=layout,
-            )  # fmt: skip
+        if before is not None:
+            # Only what it is taken as has changed: the chart is where it was.
+            tell(f"Reading {camera} as {before.clip.encoding} {before.clip.levels}")
+            return readings.read_again(before)
         layout = readings.layout_for(camera.production, slug or "chart-24")
         tell(f"Looking for the chart in {clip.name}")
         found = readings.find(clip, layout=layout).detection

@@ -190,6 +190,20 @@ def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]
     return _keep(first.clip, merged.reading, first.frames, first.found_by, notes)
 
 
+def read_again(row: ChartReading) -> ChartReading:
+    """Read where a reading was made, as its clip is taken now: each exposure of a bracket too."""
+    parts = row.notes.get("bracket", [])
+    if not parts:
+        layout = reading_from_json(row.data).layout
+        return read(row.clip, row.data["corners"], found_by=row.found_by, frames=row.frames,
+                    layout=layout)  # fmt: skip
+    rows = ChartReading.objects.select_related("clip__camera__production", "clip__light").in_bulk(
+        [part["reading"] for part in parts]
+    )
+    fresh = [(read_again(rows[part["reading"]]).pk, part["stated"]) for part in parts]
+    return merge(row.clip.light, row.clip.camera, fresh)
+
+
 def bracket_of(row: ChartReading) -> list[tuple[CoreReading, float]]:
     """Return a merged reading's exposures with the stops that a person stated for them."""
     parts = row.notes.get("bracket", [])[1:]

@@ -1,5 +1,7 @@
 """What a display cannot show, what LUTs clip, and what a screen shows of other displays."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -14,13 +16,14 @@ from syntonos.core.chain import (
     LookTable,
     LutStep,
     Output,
+    bake_lut,
     compile_chain,
     keep_table,
     run,
 )
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.displays import light_marks
-from syntonos.core.chain.marks import beyond_display, clipped_by_luts, on_screen
+from syntonos.core.chain.marks import beyond_display, clipped_by_luts, grey_through_luts, on_screen
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.chain.tables import moving_range
 from syntonos.core.colorimetry import delta_e_2000, white_to_cct_duv, xy_to_xyz
@@ -93,6 +96,26 @@ def test_the_share_that_a_lut_clips_is_that_of_the_picture():
     straight = LookTable(np.repeat(np.linspace(0, 1, 9)[:, None], 3, axis=1).astype(np.float32))
     assert moving_range(straight) == (0.0, 1.0)
     assert moving_range(LookTable(np.full((4, 3), 0.5, np.float32))) == (1.0, 1.0)
+
+
+def test_middle_grey_tells_what_a_lut_was_not_made_for():
+    """A LUT from V-Log to Rec.709, a plain one in V-Log, each as it is meant and as it is not."""
+    to_display = bake_lut(Chain(Decode("v-log/v-gamut"), Output()), 17)
+    display, plain = keep_table(LookTable(to_display)), keep_table(LookTable(
+        np.repeat(np.linspace(0, 1, 513)[:, None] ** 2, 3, axis=1).astype(np.float32)
+    ))  # fmt: skip
+
+    def grey(*steps):
+        return grey_through_luts(Chain(LINEAR, Output(), look=Look(steps)))
+
+    meant = LutStep(display, "v-log/v-gamut", to="rec709")
+    shown = run(compile_chain(Chain(LINEAR, Output())), np.full((1, 3), 0.18, np.float32))
+    assert grey(meant) == [pytest.approx(float(shown.mean()), abs=0.01)]
+    assert not 0.25 < grey(replace(meant, encoding="linear/ap1"))[0] < 0.65
+    # Squaring takes log values far down, display values by about half their stops.
+    log, linear = grey(LutStep(plain, "v-log/v-gamut"), LutStep(plain, "linear/ap1"))
+    assert log < -3
+    assert linear == pytest.approx(np.log2(0.18), abs=0.1)
 
 
 @pytest.mark.parametrize("display", [d for d in DISPLAYS if d not in ("rec709", "rec709-2.2")])

@@ -289,6 +289,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             over={over.data}
             stage={look}
             clips={own.draft?.lutClips ?? []}
+            greys={own.draft?.lutGreys ?? []}
             beside={ownClip ? { clip: ownClip.id, files: known?.sidecars ?? [] } : null}
             onStage={setLook}
           />

@@ -21,6 +21,18 @@ export type LookStage = { kind: "look"; steps: Step[] };
 
 const LOG = "acescct/ap1";
 
+/** Words where a LUT makes of middle grey what no look would: it is for another encoding. */
+export function misfitOf(grey: number | null, isDisplay: boolean): string {
+  if (grey === null) return "";
+  if (isDisplay)
+    return grey > 0.25 && grey < 0.65
+      ? ""
+      : `Middle grey comes out at ${(grey * 100).toFixed(0)} % of the signal, where displays show it at 35 to 50 %: it is hardly made for this input.`;
+  return Math.abs(grey) < 1.5
+    ? ""
+    : `Middle grey comes out ${Math.abs(grey).toFixed(1)} stops ${grey > 0 ? "brighter" : "darker"}: it is hardly made for this input.`;
+}
+
 /** Move one step of the list; what is beyond its ends stays. */
 export function moved(steps: Step[], from: number, by: number): Step[] {
   const to = from + by;
@@ -48,6 +60,7 @@ export function LookPanel({
   over,
   stage,
   clips,
+  greys = [],
   beside = null,
   onStage,
 }: {
@@ -59,6 +72,8 @@ export function LookPanel({
   stage: LookStage | undefined;
   /** Share of the angle's picture that each LUT of the list clips, in order. */
   clips: readonly number[];
+  /** What each makes of middle grey: stops from it, or the signal of a LUT to a display. */
+  greys?: readonly number[];
   /** LUTs and CDLs that came with the clip on screen. */
   beside?: { clip: number; files: readonly string[] } | null;
   onStage: (stage: LookStage | undefined) => void;
@@ -159,7 +174,9 @@ export function LookPanel({
     add({ kind: "lut", sha256: lut.sha256, encoding: LOG, levels: "full", to: null, mix: 1 });
   const step = steps[at];
   const lut = step?.kind === "lut" ? over.luts.find((l) => l.sha256 === step.sha256) : undefined;
-  const clipped = clips[steps.slice(0, at).filter((s) => s.kind === "lut").length] ?? null;
+  const lutAt = steps.slice(0, at).filter((s) => s.kind === "lut").length;
+  const clipped = clips[lutAt] ?? null;
+  const misfit = step?.kind === "lut" ? misfitOf(greys[lutAt] ?? null, step.to !== null) : "";
   const places: [string, string, string][] = [
     [LOG, "full", "in the working log (ACEScct)"],
     [reference.encoding, reference.levels, `in ${reference.letter}'s code values`],
@@ -375,6 +392,11 @@ export function LookPanel({
                   lut.clips_high + lut.clips_low > 0.01 &&
                   ` In this picture: ${(clipped * 100).toFixed(1)} % of the pixels.`}
               </p>
+              {misfit && (
+                <p className="text-2xs" role="status">
+                  {misfit}
+                </p>
+              )}
             </>
           )}
           {step.kind === "cdl" && (

@@ -6,7 +6,7 @@ import { angle } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { BalancePanel, type Dials } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
-import { LookPanel, type LookStage } from "./Look";
+import { LookPanel, type LookStage, misfitOf } from "./Look";
 
 const LUT = {
   id: 1,
@@ -251,4 +251,12 @@ it("lets a person choose from a collection of corrections", async () => {
   expect(staged).not.toHaveBeenCalled();
   fireEvent.change(choice, { target: { value: "1" } });
   expect(staged.mock.calls.at(-1)?.[0].steps[0].cdl.saturation).toBe(2);
+});
+
+it("says of a LUT when it makes of middle grey what no look would", () => {
+  expect(misfitOf(0.4, true)).toBe("");
+  expect(misfitOf(0.9, true)).toMatch(/90 % of the signal/);
+  expect(misfitOf(-0.4, false)).toBe("");
+  expect(misfitOf(-3.2, false)).toMatch(/3\.2 stops darker/);
+  expect(misfitOf(null, false)).toBe("");
 });

@@ -18,6 +18,8 @@ export type Draft = {
   display: string;
   /** Share of the picture that each LUT of the look clips. */
   lutClips: number[];
+  /** What each makes of middle grey: stops from it, or the signal of a LUT to a display. */
+  lutGreys: number[];
 };
 
 let views = 0;
@@ -78,6 +80,7 @@ export function useDraft(
           clipped: message.header.clipped ?? null,
           display: message.header.display ?? "rec709",
           lutClips: message.header.lut_clips ?? [],
+          lutGreys: message.header.lut_greys ?? [],
         });
         setError(null);
       })
