@@ -276,6 +276,21 @@ def test_a_lut_is_kept_with_its_read_back_and_can_be_taken(api, place, read):
         table[13, 13, 13], run(compile_chain(chain), grey * 0 + np.float32(13 / 32))[0], atol=2e-6
     )
     assert api("post", f"{base}/exports", {"size": 34}, 422)["code"] == "request.invalid"
+    # A clip that carries something else needs its own.
+    assert api("get", f"{base}/variants") == []
+    scene = place.clips["C", "scene"]
+    body = {"ids": [scene.pk], "values": {"encoding": "s-log2/s-gamut3.cine"}}
+    api("post", f"/productions/{place.production.pk}/clips/settings", body)
+    (variant,) = api("get", f"{base}/variants")
+    assert (variant["clips"], variant["levels"]) == ([scene.name], "legal")
+    own = {"target": "reference", "size": 33, "clip_id": variant["clip_id"]}
+    lut = api("post", f"{base}/exports", own, 201)
+    assert (lut["clip_name"], scene.name in lut["file_name"]) == (scene.name, True)
+    row = Export.objects.get(pk=lut["id"])
+    assert row.chain["stages"][0]["encoding"] == "s-log2/s-gamut3.cine"
+    assert row.sha256 != made["sha256"]
+    stranger = {**own, "clip_id": place.clips["A", "scene"].pk}
+    assert api("post", f"{base}/exports", stranger, 404)["code"]
 
 
 def test_footage_is_seen_below_the_root_only_and_added_once(api, place):

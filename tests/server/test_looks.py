@@ -130,6 +130,23 @@ def test_a_look_is_a_list_of_what_was_brought_in(api, place, monkeypatch):
     assert (over["look"]["number"], over["exception"]["number"]) == (1, 2)
     assert [row["name"] for row in over["luts"]] == ["show.cube"]
 
+    # A scene has its own before the light's, wherever it was shot; its clips' files name it.
+    scene = place.clips["B", "scene"]
+    scene.facts = {"scene": "12"}
+    scene.save()
+    quiet = {"stage": {"kind": "look", "steps": [steps[0]]}, "base_number": 0, "scene": "12"}
+    api("post", f"{path}/look", quiet, status=201)
+    own = selectors.chain_of(scene, with_match=False).look
+    assert [len(own.steps), len(chain(place).look.steps)] == [1, 2]
+    told = api("get", f"/lights/{place.light.pk}/over")
+    assert ("12", 1) in [(row["scene"], row["number"]) for row in told["scenes"]]
+    assert told["look"]["number"] == 1
+    angle = api("get", f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}")
+    assert list(angle["scene_looks"]) == ["12"]
+    taken_back = {"stage": None, "base_number": 1, "scene": "12"}
+    api("post", f"{path}/look", taken_back, status=201)
+    assert selectors.chain_of(scene, with_match=False).look == look
+
     unknown = {"stage": {"kind": "look", "steps": [steps[1] | {"sha256": "0" * 64}]},
                "base_number": 1}  # fmt: skip
     assert api("post", f"{path}/look", unknown, status=422)["code"] == "look.missing"

@@ -102,6 +102,11 @@ class Clip(models.Model):
         return f"{self.encoding} {self.levels} {self.reading_key}"[:120]
 
     @property
+    def scene(self) -> str:
+        """As on the slate, where its files say it."""
+        return str(self.facts.get("scene", ""))[:80]
+
+    @property
     def frames_a_second(self) -> Fraction | None:
         """Its rate, where it has one."""
         return Fraction(self.rate) if self.rate else None

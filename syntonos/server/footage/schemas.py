@@ -27,6 +27,7 @@ class ClipOut(Schema):
     media: Media
     rate: str
     timecode: str
+    scene: str
     encoding: str
     levels: Literal["full", "legal"]
     warnings: list[str]

@@ -56,7 +56,7 @@ def clip_row(clip: Clip) -> dict[str, Any]:
     return plain | {
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
-        "levels": clip.levels, "encoding_name": encoding_name(clip.encoding),
+        "levels": clip.levels, "scene": clip.scene, "encoding_name": encoding_name(clip.encoding),
         "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),
     }  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from django.http import FileResponse, Http404, HttpRequest
@@ -9,9 +10,10 @@ from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from syntonos.core.chain import LutLevels
+from syntonos.server.footage.models import Clip
 from syntonos.server.handover import services
 from syntonos.server.handover.models import Export
-from syntonos.server.handover.schemas import ExportIn, ExportOut
+from syntonos.server.handover.schemas import ExportIn, ExportOut, VariantOut
 from syntonos.server.productions.models import Camera, Light
 
 router = Router()
@@ -29,6 +31,7 @@ def export_out(row: Export) -> dict[str, Any]:
         "id": row.pk, "target": row.target, "size": row.size, "format": row.format,
         "lut_in": row.lut_in, "lut_out": row.lut_out, "file_name": row.file_name,
         "sha256": row.sha256, "match_number": row.match.number if row.match else None,
+        "clip_name": row.clip.name if row.clip else "",
         "is_current": row.match is None or row.match.is_current, "read_back": row.read_back,
         "created": row.created,
     }  # fmt: skip
@@ -38,17 +41,26 @@ def export_out(row: Export) -> dict[str, Any]:
             operation_id="listExports")  # fmt: skip
 def list_exports(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     light, camera = _place(light_id, camera_id)
-    rows = Export.objects.filter(light=light, camera=camera).select_related("match")
+    rows = Export.objects.filter(light=light, camera=camera).select_related("match", "clip")
     return [export_out(row) for row in rows]
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/variants", response=list[VariantOut],
+            operation_id="listVariants")  # fmt: skip
+def list_variants(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    return [asdict(variant) for variant in services.variants(*_place(light_id, camera_id))]
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/exports", response={201: ExportOut},
              operation_id="exportLut")  # fmt: skip
 def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: ExportIn) -> Any:
     light, camera = _place(light_id, camera_id)
+    own = body.clip_id and get_object_or_404(
+        Clip.objects.select_related("camera"), pk=body.clip_id, light=light, camera=camera
+    )
     row = services.export_lut(
         light=light, camera=camera, target=body.target, size=body.size, format_=body.format,
-        levels=LutLevels(body.lut_in, body.lut_out),
+        levels=LutLevels(body.lut_in, body.lut_out), own=own or None,
     )  # fmt: skip
     return Status(201, export_out(row))
 

@@ -13,6 +13,10 @@ class Export(models.Model):
     camera = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, related_name="exports"
     )
+    # For clips that are taken as this one is; None for all that are as their camera.
+    clip = models.ForeignKey(
+        "footage.Clip", on_delete=models.SET_NULL, null=True, blank=True, related_name="exports"
+    )
     target = models.CharField(max_length=40)
     size = models.PositiveSmallIntegerField()
     format = models.CharField(max_length=4, default="cube")

@@ -16,6 +16,17 @@ class ExportIn(Schema):
     format: Literal["cube", "3dl", "clf"] = "cube"
     lut_in: Literal["stored", "expanded"] = "stored"
     lut_out: Literal["stored", "expanded"] = "stored"
+    clip_id: int | None = None  # for clips that are taken as this one is
+
+
+class VariantOut(Schema):
+    """Clips that the camera's usual LUT does not fit."""
+
+    clip_id: int
+    clips: list[str]
+    encoding_name: str
+    levels: Literal["full", "legal"]
+    scene: str
 
 
 class DifferenceOut(Schema):
@@ -44,6 +55,7 @@ class ExportOut(Schema):
     file_name: str
     sha256: str
     match_number: int | None
+    clip_name: str
     is_current: bool
     read_back: ReadBackOut
     created: datetime

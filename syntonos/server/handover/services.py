@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import re
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from django.conf import settings
@@ -21,6 +21,7 @@ from syntonos.core.chain import (
     read_back_clf,
     write_clf,
 )
+from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import FitError
 from syntonos.core.formats import Cube, read_3dl, read_cube, write_3dl, write_cube
 from syntonos.core.matching.carried import lut_cost
@@ -28,6 +29,7 @@ from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import THREADS
 from syntonos.server.handover.models import Export
+from syntonos.server.looks.services import scene_looks
 from syntonos.server.matching import selectors
 from syntonos.server.matching.models import Match
 from syntonos.server.productions.models import Camera, Light
@@ -45,8 +47,41 @@ def path_of(export: Export) -> Path:
     return folder() / f"{export.sha256}.{export.format}"
 
 
-def chain_for(light: Light, camera: Camera, target: str) -> tuple[Chain, int | None]:
-    """Return the chain of a LUT, and the match it carries."""
+@dataclass(frozen=True, slots=True)
+class Variant:
+    """Clips of a camera in a light that need a LUT of their own, and why."""
+
+    clip_id: int  # one of them, which stands for all
+    clips: list[str]
+    encoding_name: str
+    levels: str
+    scene: str  # whose look they have; empty for the light's or production's
+
+
+def variants(light: Light, camera: Camera) -> list[Variant]:
+    """Return the kinds of clips that the camera's usual LUT does not fit.
+
+    They carry another encoding or other levels than the camera, or are of a scene with a look of
+    its own.
+    """
+    with_look = {scene for scene, row in scene_looks(light.production_id).items() if row.stage}
+    groups: dict[tuple[str, str, str], list[Clip]] = {}
+    for clip in Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id"):
+        scene = clip.scene if clip.scene in with_look else ""
+        # Raw is developed to what it is said to be, always on the whole scale.
+        levels = camera.levels if clip.media == "raw" else clip.levels
+        if (clip.encoding, levels, scene) != (camera.encoding, camera.levels, ""):
+            groups.setdefault((clip.encoding, clip.levels, scene), []).append(clip)
+    return [
+        Variant(clips[0].pk, [c.name for c in clips], find_encoding(encoding).name, levels, scene)
+        for (encoding, levels, scene), clips in groups.items()
+    ]
+
+
+def chain_for(
+    light: Light, camera: Camera, target: str, clip: Clip | None = None
+) -> tuple[Chain, int | None]:
+    """Return the chain of a LUT, of a clip or of all that are as the camera, and its match."""
     production = camera.production
     match = selectors.current_match(light.pk, camera)
     reference = production.reference_camera
@@ -56,7 +91,7 @@ def chain_for(light: Light, camera: Camera, target: str) -> tuple[Chain, int | N
             hint="Read the chart and fit first.", code="export.no_match",
         )  # fmt: skip
     chain = selectors.chain_for(
-        camera, match, light.pk, output="" if target == "reference" else target
+        camera, match, light.pk, output="" if target == "reference" else target, clip=clip
     )
     if target == "reference":
         assert reference is not None  # noqa: S101 - checked above
@@ -74,11 +109,16 @@ def export_lut(
     size: int,
     format_: str = "cube",
     levels: LutLevels = STORED,
+    own: Clip | None = None,
 ) -> Export:
-    """Bake, write, read again, compare, keep."""
-    chain, match_id = chain_for(light, camera, target)
-    title = f"{camera.letter} in {light.name} to {target}"
-    clip = Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id").first()
+    """Bake, write, read again, compare, keep; `own`: for clips that are taken as this one is."""
+    chain, match_id = chain_for(light, camera, target, own)
+    kind = f" ({own.name})" if own else ""
+    title = f"{camera.letter} in {light.name}{kind} to {target}"
+    clip = own or next(
+        (c for c in Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id")
+         if (c.encoding, c.levels) == (camera.encoding, camera.levels)), None,
+    )  # fmt: skip
     pixels = frame_of(clip, 0) if clip else None
     if format_ == "clf":
         levels = STORED  # CLF says itself what its values mean
@@ -91,7 +131,8 @@ def export_lut(
             table = read_3dl(data).values
         else:
             comments = (
-                f"{camera.encoding} {camera.levels} levels in", f"chain {chain_hash(chain)}",
+                f"{chain.decode.encoding} {chain.decode.levels} levels in",
+                f"chain {chain_hash(chain)}",
                 f"LUT input {levels.into}, output {levels.out}",
             )  # fmt: skip
             data = write_cube(Cube(baked, title), comments=comments)
@@ -114,8 +155,11 @@ def export_lut(
         number = f"_m{current.number}" if current else ""
     points = "" if format_ == "clf" else f"_{size}"
     sides = "" if levels == STORED else f"_{levels.into}-{levels.out}"
+    if own:
+        number += "_" + (re.sub(r"[^A-Za-z0-9]+", "-", own.name).strip("-") or "clip")
     return Export.objects.create(
-        match_id=match_id, light=light, camera=camera, target=target, size=size, format=format_,
+        match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
+        format=format_,
         lut_in=levels.into, lut_out=levels.out, sha256=digest,
         file_name=f"{camera.letter}_{word}{number}_to-{target}{points}{sides}.{format_}",
         chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,

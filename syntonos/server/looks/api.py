@@ -47,10 +47,14 @@ def _look_out(row: Look | None) -> dict[str, Any]:
 def get_over(request: HttpRequest, light_id: int) -> Any:
     light = _light(light_id)
     looks = Look.objects.filter(production=light.production, is_current=True)
+    by_scene = services.scene_looks(light.production_id)
+    facts = light.clips.values_list("facts", flat=True)
+    scenes = sorted({f["scene"] for f in facts if f.get("scene")})
     return {
         "balance": _balance_out(services.balance_of(light.pk)),
-        "look": _look_out(looks.filter(light__isnull=True).first()),
+        "look": _look_out(looks.filter(light__isnull=True, scene="").first()),
         "exception": _look_out(looks.filter(light=light).first()),
+        "scenes": [{"scene": s, **_look_out(by_scene.get(s))} for s in scenes],
         "luts": light.production.luts.all(),
     }
 
@@ -79,7 +83,8 @@ def set_light_look(request: HttpRequest, light_id: int, body: LookIn) -> Any:
 @router.post("/productions/{production_id}/look", response={201: LookOut}, operation_id="setLook")
 def set_look(request: HttpRequest, production_id: int, body: LookIn) -> Any:
     production = get_object_or_404(Production, pk=production_id)
-    return Status(201, _look_out(services.set_look(production, None, body.stage, body.base_number)))
+    row = services.set_look(production, None, body.stage, body.base_number, body.scene)
+    return Status(201, _look_out(row))
 
 
 @router.post("/productions/{production_id}/luts", response={201: LutOut}, operation_id="bringLut")

@@ -57,7 +57,7 @@ class Balance(models.Model):
 
 
 class Look(models.Model):
-    """A revision of the production's look, or of a light's exception from it."""
+    """A revision of the production's look, or of a light's or a scene's exception from it."""
 
     production = models.ForeignKey(
         "productions.Production", on_delete=models.PROTECT, related_name="looks"
@@ -65,9 +65,10 @@ class Look(models.Model):
     light = models.ForeignKey(
         "productions.Light", on_delete=models.PROTECT, related_name="looks", null=True, blank=True
     )
+    scene = models.CharField(max_length=80, blank=True)  # as on the slate; of any light
     number = models.PositiveIntegerField()
     is_current = models.BooleanField(default=True)
-    # None in an exception: the light goes back to the production's look.
+    # None in an exception: the light or scene goes back to the production's look.
     stage = models.JSONField(null=True)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -76,11 +77,11 @@ class Look(models.Model):
         constraints = [
             # A null is no equal of a null: what holds for the production is said apart.
             models.UniqueConstraint(
-                fields=["production", "number"], condition=models.Q(light__isnull=True),
-                name="look_number_once",
+                fields=["production", "scene", "number"],
+                condition=models.Q(light__isnull=True), name="look_number_once",
             ),
             models.UniqueConstraint(
-                fields=["production"],
+                fields=["production", "scene"],
                 condition=models.Q(light__isnull=True, is_current=True), name="look_one_current",
             ),
             models.UniqueConstraint(
@@ -94,4 +95,4 @@ class Look(models.Model):
         ]  # fmt: skip
 
     def __str__(self) -> str:
-        return f"look {self.number} of {self.light or self.production}"
+        return f"look {self.number} of {self.light or self.scene or self.production}"

@@ -46,8 +46,9 @@ class BalanceOut(Schema):
 
 
 class LookIn(Schema):
-    stage: dict[str, Any] | None = None  # None takes a light's exception back
+    stage: dict[str, Any] | None = None  # None takes an exception back
     base_number: int = 0
+    scene: str = Field("", max_length=80)  # an exception for a scene, in any light
 
 
 class LookOut(Schema):
@@ -56,12 +57,17 @@ class LookOut(Schema):
     created: datetime | None
 
 
+class SceneLookOut(LookOut):
+    scene: str
+
+
 class OverOut(Schema):
     """What lies over the cameras of a light."""
 
     balance: BalanceOut
     look: LookOut  # the production's
     exception: LookOut  # the light's own, stage None where it has none
+    scenes: list[SceneLookOut]  # of the clips in this light, stage None where one has none
     luts: list[LutOut]
 
 

@@ -28,14 +28,21 @@ def balance_of(light_id: int) -> Balance | None:
     return Balance.objects.filter(light_id=light_id, is_current=True).first()
 
 
-def look_of(production_id: int, light_id: int | None = None) -> Look | None:
-    """Return the look in force: the light's exception where it has one, else the production's."""
+def look_of(production_id: int, light_id: int | None = None, scene: str = "") -> Look | None:
+    """Return the look in force: the scene's exception, else the light's, else the production's."""
     rows = Look.objects.filter(production_id=production_id, is_current=True)
-    if light_id is not None:
-        own = rows.filter(light_id=light_id).first()
-        if own is not None and own.stage is not None:
-            return own
-    return rows.filter(light__isnull=True).first()
+    exceptions = rows.exclude(stage=None)
+    if scene and (own := exceptions.filter(scene=scene).first()):
+        return own
+    if light_id is not None and (own := exceptions.filter(light_id=light_id).first()):
+        return own
+    return rows.filter(light__isnull=True, scene="").first()
+
+
+def scene_looks(production_id: int) -> dict[str, Look]:
+    """Return the looks that are kept for scenes, those that were taken back too."""
+    rows = Look.objects.filter(production_id=production_id, is_current=True)
+    return {row.scene: row for row in rows.exclude(scene="")}
 
 
 def _append(row: Balance | Look, rows: models.QuerySet[Any], base_number: int) -> None:
@@ -76,10 +83,11 @@ def balance_stage(dials: dict[str, Any]) -> dict[str, Any]:
 
 
 def set_look(
-    production: Production, light: Light | None, stage: dict[str, Any] | None, base_number: int
-) -> Look:
-    """Set the look of a production, or a light's exception (None takes the exception back)."""
-    if stage is None and light is None:
+    production: Production, light: Light | None, stage: dict[str, Any] | None, base_number: int,
+    scene: str = "",
+) -> Look:  # fmt: skip
+    """Set the look of a production, or an exception of a light or scene (None takes it back)."""
+    if stage is None and light is None and not scene:
         stage = {"kind": "look", "steps": []}
     if stage is not None:
         look = read_look(stage)
@@ -91,8 +99,9 @@ def set_look(
                     hint="Bring its file in first.", code="look.missing",
                 )  # fmt: skip
         stage = _plain(look)
-    row = Look(production=production, light=light, stage=stage)
-    _append(row, Look.objects.filter(production=production, light=light), base_number)
+    row = Look(production=production, light=light, scene=scene, stage=stage)
+    rows = Look.objects.filter(production=production, light=light, scene=scene)
+    _append(row, rows, base_number)
     return row
 
 

@@ -21,6 +21,7 @@ from syntonos.server.footage.models import Clip
 from syntonos.server.footage.pictures import jpeg
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
+from syntonos.server.looks.services import scene_looks
 from syntonos.server.matching import (
     borrowing,
     clip_checks,
@@ -353,4 +354,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "ramp": _ramp(*both) if both else [],
         "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
         "layouts": [layout_out(layout) for layout in readings.layouts_of(production)],
+        "scene_looks": {
+            scene: look.stage for scene, look in scene_looks(production.pk).items() if look.stage
+        },
     }  # fmt: skip

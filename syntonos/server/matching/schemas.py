@@ -328,3 +328,4 @@ class AngleOut(Schema):
     ramp: list[RampPoint]
     other_lights: int  # lights whose charts of this pair can take part in a fit
     layouts: list[LayoutOut]
+    scene_looks: dict[str, dict[str, Any]]  # by scene, where one has a look of its own

@@ -85,12 +85,12 @@ def chain_for(
     """Compose the chain of a camera's clips: its match, the light's balance, the look, an output.
 
     `output` is the key of one of the production's; empty for the main one. A clip may carry
-    something else than its camera's others do.
+    something else than its camera's others do, and its scene may have a look of its own.
     """
     production = camera.production
     is_reference = production.reference_camera_id == camera.pk
     balance = looks.balance_of(light_id) if light_id is not None else None
-    look = looks.look_of(production.pk, light_id)
+    look = looks.look_of(production.pk, light_id, clip.scene if clip else "")
     return Chain(
         Decode(clip.encoding, clip.levels) if clip else Decode(camera.encoding, camera.levels),
         production.output(output),

@@ -84,6 +84,19 @@ export const exportsQuery = (light: number, camera: number) =>
       ),
   });
 
+/** Clips of a camera in a light that its usual LUT does not fit. */
+export const variantsQuery = (light: number, camera: number) =>
+  queryOptions({
+    queryKey: [...keys.exports(light, camera), "variants"],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}/variants", {
+          ...place(light, camera),
+          signal,
+        }),
+      ),
+  });
+
 export const encodingsQuery = (production: number) =>
   queryOptions({
     queryKey: [...keys.encodings, production],

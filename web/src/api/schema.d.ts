@@ -450,6 +450,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/variants": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Variants */
+        get: operations["listVariants"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/look": {
         parameters: {
             query?: never;
@@ -968,6 +985,12 @@ export interface components {
             /** Ramp */
             ramp: components["schemas"]["RampPoint"][];
             reference: components["schemas"]["SideOut"];
+            /** Scene Looks */
+            scene_looks: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
             /** State */
             state: string;
             /** Tolerance */
@@ -1462,6 +1485,8 @@ export interface components {
             pixel_aspect: number;
             /** Rate */
             rate: string;
+            /** Scene */
+            scene: string;
             /** Sidecars */
             sidecars: string[];
             /** Tagged Range */
@@ -1530,6 +1555,8 @@ export interface components {
             name: string;
             /** Rate */
             rate: string;
+            /** Scene */
+            scene: string;
             /** Timecode */
             timecode: string;
             /** Warnings */
@@ -1612,6 +1639,8 @@ export interface components {
             };
             /** Rate */
             rate: string;
+            /** Scene */
+            scene: string;
             /** Sidecars */
             sidecars: string[];
             /** Timecode */
@@ -1779,6 +1808,8 @@ export interface components {
         };
         /** ExportIn */
         ExportIn: {
+            /** Clip Id */
+            clip_id?: number | null;
             /**
              * Format
              * @default cube
@@ -1811,6 +1842,8 @@ export interface components {
         };
         /** ExportOut */
         ExportOut: {
+            /** Clip Name */
+            clip_name: string;
             /**
              * Created
              * Format: date-time
@@ -2065,6 +2098,11 @@ export interface components {
              * @default 0
              */
             base_number: number;
+            /**
+             * Scene
+             * @default
+             */
+            scene: string;
             /** Stage */
             stage?: {
                 [key: string]: unknown;
@@ -2262,6 +2300,8 @@ export interface components {
             look: components["schemas"]["LookOut"];
             /** Luts */
             luts: components["schemas"]["LutOut"][];
+            /** Scenes */
+            scenes: components["schemas"]["SceneLookOut"][];
         };
         /** OwnEncodingIn */
         OwnEncodingIn: {
@@ -2493,6 +2533,19 @@ export interface components {
             /** Base Number */
             base_number: number;
         };
+        /** SceneLookOut */
+        SceneLookOut: {
+            /** Created */
+            created: string | null;
+            /** Number */
+            number: number;
+            /** Scene */
+            scene: string;
+            /** Stage */
+            stage: {
+                [key: string]: unknown;
+            } | null;
+        };
         /** SequenceOut */
         SequenceOut: {
             /** Files */
@@ -2570,6 +2623,25 @@ export interface components {
             file: string;
             /** Folder */
             folder: string;
+        };
+        /**
+         * VariantOut
+         * @description Clips that the camera's usual LUT does not fit.
+         */
+        VariantOut: {
+            /** Clip Id */
+            clip_id: number;
+            /** Clips */
+            clips: string[];
+            /** Encoding Name */
+            encoding_name: string;
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /** Scene */
+            scene: string;
         };
         /** WeightIn */
         WeightIn: {
@@ -3350,6 +3422,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    listVariants: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VariantOut"][];
                 };
             };
         };

@@ -28,6 +28,7 @@ export const clip = (changes: Partial<Clip> = {}): Clip => ({
   media: "stills",
   rate: "",
   timecode: "",
+  scene: "",
   encoding: "s-log3/s-gamut3.cine",
   levels: "full",
   warnings: [],
@@ -241,6 +242,7 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   ramp: [],
   other_lights: 0,
   layouts: [layout()],
+  scene_looks: {},
   ...changes,
 });
 
@@ -254,6 +256,7 @@ export const exported = (changes: Partial<Export> = {}): Export => ({
   file_name: "B_foundry_m1_to-reference_65.cube",
   sha256: "0",
   match_number: 1,
+  clip_name: "",
   is_current: true,
   created: "2026-11-25T10:00:00Z",
   read_back: {

@@ -194,15 +194,16 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     look: look as never,
     mono: place.mono,
   };
-  const ownChain = ofClip(angle.angle.chain as ChainDocument, ownClip);
+  const looks = angle.scene_looks as Record<string, never>;
+  const ownChain = ofClip(angle.angle.chain as ChainDocument, ownClip, looks);
   const left =
     compared || (tried && beside)
       ? ownChain
-      : ofClip(angle.reference.chain as ChainDocument, baseClip);
+      : ofClip(angle.reference.chain as ChainDocument, baseClip, looks);
   const right = tried
     ? asEncoded(ownChain, tried.encoding, tried.levels)
     : compared
-      ? ofClip(compared.chain as ChainDocument, ownClip)
+      ? ofClip(compared.chain as ChainDocument, ownClip, looks)
       : ownChain;
   const hand = { dials: dials as Record<string, unknown> | null };
   const reference = useDraft(
@@ -284,7 +285,9 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         {place.panel === "look" && over.data && (
           <LookPanel
             production={angle.production_id}
+            key={ownClip?.scene ?? ""}
             light={{ id: angle.light_id, name: angle.light_name }}
+            scene={ownClip?.scene ?? ""}
             reference={referenceOf(angle)}
             over={over.data}
             stage={look}

@@ -19,6 +19,8 @@ export type Step =
 
 export type LookStage = { kind: "look"; steps: Step[] };
 
+type Scope = "production" | "light" | "scene";
+
 const LOG = "acescct/ap1";
 
 /** Words where a LUT makes of middle grey what no look would: it is for another encoding. */
@@ -56,6 +58,7 @@ async function fetchSidecar(clip: number, name: string): Promise<File> {
 export function LookPanel({
   production,
   light,
+  scene = "",
   reference,
   over,
   stage,
@@ -66,6 +69,8 @@ export function LookPanel({
 }: {
   production: number;
   light: { id: number; name: string };
+  /** Of the angle's clip on screen, where its files say it. */
+  scene?: string;
   reference: { letter: string; encoding: string; levels: string };
   over: Over;
   /** What is under the hand; undefined where it is as kept. */
@@ -79,12 +84,22 @@ export function LookPanel({
   onStage: (stage: LookStage | undefined) => void;
 }) {
   const client = useQueryClient();
-  const hasException = over.exception.stage != null;
-  const [own, setOwn] = useState(hasException);
-  const kept = ((own && hasException ? over.exception : over.look).stage ?? {
-    kind: "look",
-    steps: [],
-  }) as unknown as LookStage;
+  const none = { number: 0, stage: null };
+  const rows = {
+    production: over.look,
+    light: over.exception,
+    scene: over.scenes.find((s) => s.scene === scene) ?? none,
+  };
+  // What holds here now: the scene's exception, else the light's, else the production's look.
+  const inForce: Scope = rows.scene.stage ? "scene" : rows.light.stage ? "light" : "production";
+  const [scope, setScope] = useState<Scope>(inForce);
+  const own = scope === "scene" && !scene ? "production" : scope;
+  const beneath = own === "scene" ? (rows.light.stage ?? rows.production.stage) : over.look.stage;
+  const kept = (rows[own].stage ??
+    beneath ?? {
+      kind: "look",
+      steps: [],
+    }) as unknown as LookStage;
   const steps = (stage ?? kept).steps;
   const [at, setAt] = useState(0);
   const file = useRef<HTMLInputElement>(null);
@@ -98,42 +113,38 @@ export function LookPanel({
     put(ends ? [...steps.slice(0, -1), step, last] : [...steps, step]);
     setAt(ends ? steps.length - 1 : steps.length);
   };
-  const send = async (
-    body: { stage: LookStage | null; base_number: number },
-    exception: boolean,
-  ) =>
-    exception
+  const send = async (stage: LookStage | null) => {
+    const body = {
+      stage: stage as Record<string, unknown> | null,
+      base_number: rows[own].number,
+      scene: own === "scene" ? scene : "",
+    };
+    return own === "light"
       ? unwrap(
           api.POST("/api/lights/{light_id}/look", {
             params: { path: { light_id: light.id } },
-            body: body as Schemas["LookIn"],
+            body,
           }),
         )
       : unwrap(
           api.POST("/api/productions/{production_id}/look", {
             params: { path: { production_id: production } },
-            body: body as Schemas["LookIn"],
+            body,
           }),
         );
+  };
   const keep = useMutation({
-    mutationFn: () =>
-      send(
-        {
-          stage: { kind: "look", steps },
-          base_number: own ? over.exception.number : over.look.number,
-        },
-        own,
-      ),
+    mutationFn: () => send({ kind: "look", steps }),
     onSuccess: async () => {
       await client.invalidateQueries();
       onStage(undefined);
     },
   });
   const rejoin = useMutation({
-    mutationFn: () => send({ stage: null, base_number: over.exception.number }, true),
+    mutationFn: () => send(null),
     onSuccess: async () => {
       await client.invalidateQueries();
-      setOwn(false);
+      setScope("production");
       onStage(undefined);
     },
   });
@@ -310,17 +321,25 @@ export function LookPanel({
           )}
         </div>
         <label className="flex items-center gap-2">
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={own}
-            onChange={(e) => {
-              if (!e.target.checked && hasException) rejoin.mutate();
-              else setOwn(e.target.checked);
-            }}
-          />
-          only in {light.name}
+          holds for
+          <select
+            className="select select-xs min-w-0 flex-1"
+            aria-label="What the look holds for"
+            value={own}
+            onChange={(e) => setScope(e.target.value as Scope)}
+          >
+            <option value="production">the whole production</option>
+            <option value="light">only {light.name}</option>
+            {scene && <option value="scene">only scene {scene}, in any light</option>}
+          </select>
         </label>
+        {own !== inForce && stage === undefined && (
+          <p className="faint text-2xs">
+            {own === "production" || inForce === "scene"
+              ? `Here ${inForce === "scene" ? `scene ${scene}` : light.name} has a look of its own.`
+              : "Nothing of its own yet: it starts from what holds now."}
+          </p>
+        )}
         <div className="flex items-center gap-2">
           <button
             type="button"
@@ -328,8 +347,23 @@ export function LookPanel({
             disabled={stage === undefined || keep.isPending}
             onClick={() => keep.mutate()}
           >
-            {own ? "Keep for this light" : "Keep for the production"}
+            {own === "light"
+              ? "Keep for this light"
+              : own === "scene"
+                ? `Keep for scene ${scene}`
+                : "Keep for the production"}
           </button>
+          {own !== "production" && rows[own].stage && (
+            <button
+              type="button"
+              className="btn btn-xs"
+              disabled={rejoin.isPending}
+              onClick={() => rejoin.mutate()}
+              title="Take its exception back: it goes with the others again"
+            >
+              With the others
+            </button>
+          )}
           <button
             type="button"
             className="btn btn-xs"

@@ -19,12 +19,19 @@ export function PicturePage() {
     clips.find((c) => c.id === shown?.clip) ?? pickClip(clips, place.kind, place.clips[1]);
   const output = angle?.outputs.find((o) => o.key === place.output)?.stage ?? null;
   const chain = angle
-    ? viewChain(ofClip(angle.angle.chain as ChainDocument, clip), {
-        match: place.match,
-        output: output as never,
-        look: undefined,
-        mono: place.mono,
-      })
+    ? viewChain(
+        ofClip(
+          angle.angle.chain as ChainDocument,
+          clip,
+          angle.scene_looks as Record<string, never>,
+        ),
+        {
+          match: place.match,
+          output: output as never,
+          look: undefined,
+          mono: place.mono,
+        },
+      )
     : null;
   const { draft } = useDraft(clip, shown?.frame ?? place.frames[1], shown?.chain ?? chain, {
     dials: shown?.dials ?? null,

@@ -21,6 +21,7 @@ const OVER: Over = {
   balance: { number: 2, dials: { stops: 0.5, warmth: 0, tint: 0 }, stage: {}, created: null },
   look: { number: 0, stage: null, created: null },
   exception: { number: 0, stage: null, created: null },
+  scenes: [{ scene: "12", number: 3, stage: null, created: null }],
   luts: [LUT],
 };
 const ENCODINGS = ["v-log/v-gamut", "s-log3/s-gamut3.cine", "logc4/awg4", "linear/ap1"].map(
@@ -97,6 +98,7 @@ function Look({ onSeen }: { onSeen: (stage: LookStage | undefined) => void }) {
     <LookPanel
       production={1}
       light={LIGHT}
+      scene="12"
       reference={{ letter: "A", encoding: "logc3-ei800/awg3", levels: "full" }}
       over={OVER}
       stage={stage}
@@ -149,7 +151,8 @@ describe("the look", () => {
     expect(within(list).getByText("40 %", { exact: false })).toBeTruthy();
     fireEvent.click(screen.getByLabelText("Remove step 1"));
     expect(steps(seen)).toHaveLength(1);
-    fireEvent.click(screen.getByLabelText("only in Pit"));
+    const holds = screen.getByLabelText("What the look holds for");
+    fireEvent.change(holds, { target: { value: "light" } });
     fireEvent.click(screen.getByText("Keep for this light"));
     await waitFor(() => expect(sent[0]?.path).toBe("/api/lights/4/look"));
   });

@@ -27,14 +27,20 @@ export function pickClip<C extends { id: number; kind: string }>(
   return clips.find((c) => c.id === chosen) ?? clips.find((c) => c.kind === kind) ?? clips[0];
 }
 
-/** The chain as it is for one clip: a clip may carry something else than its camera's others do. */
+/**
+ * The chain as it is for one clip: a clip may carry something else than its camera's others do, and
+ * its scene may have a look of its own.
+ */
 export function ofClip(
   chain: ChainDocument,
-  clip: { encoding: string; levels: string } | undefined,
+  clip: { encoding: string; levels: string; scene: string } | undefined,
+  looks: Record<string, Stage> = {},
 ): ChainDocument {
   if (!clip) return chain;
   const { encoding, levels } = clip;
-  return withStage(chain, "decode", { kind: "decode", encoding, levels });
+  const taken = withStage(chain, "decode", { kind: "decode", encoding, levels });
+  const look = looks[clip.scene];
+  return look ? withStage(taken, "look", look) : taken;
 }
 
 /** Saturation to zero before the output: colour outside of the gamut then shows as black. */

@@ -3,7 +3,7 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type Board, type Cell, type Difference, type Export, unwrap } from "@/api/client";
-import { boardQuery, exportsQuery } from "@/api/queries";
+import { boardQuery, exportsQuery, variantsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, StateMark } from "@/shared/Marks";
@@ -126,12 +126,15 @@ function Luts({
   const [format, setFormat] = useState<Export["format"]>("cube");
   const [sides, setSides] = useState<[Side, Side]>(["stored", "stored"]);
   const rows = useQuery(exportsQuery(light, camera));
+  const variants = useQuery(variantsQuery(light, camera)).data ?? [];
+  const [own, setOwn] = useState<number | null>(null);
+  const variant = variants.find((v) => v.clip_id === own);
   const make = useMutation({
     mutationFn: () =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/exports", {
           params: { path: { light_id: light, camera_id: camera } },
-          body: { target, size, format, lut_in: sides[0], lut_out: sides[1] },
+          body: { target, size, format, lut_in: sides[0], lut_out: sides[1], clip_id: own },
         }),
       ),
     onSettled: () => client.invalidateQueries({ queryKey: ["exports"] }),
@@ -152,8 +155,9 @@ function Luts({
     <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="LUTs">
       <h1 className="text-base font-semibold">{name}</h1>
       <p className="faint mb-4">
-        From its stored code values ({encoding}). Every file is read again and compared with the
-        exact chain before it is offered.
+        From its stored code values (
+        {variant ? `${variant.encoding_name}, levels ${variant.levels}` : encoding}). Every file is
+        read again and compared with the exact chain before it is offered.
       </p>
       {!ready ? (
         <Empty title="There is no match to carry yet.">
@@ -172,6 +176,25 @@ function Luts({
             make.mutate();
           }}
         >
+          {variants.length > 0 && (
+            <label className="flex basis-full items-center gap-2">
+              <span className="w-38 shrink-0">for the clips</span>
+              <select
+                className="select select-sm w-[34rem]"
+                aria-label="Which clips"
+                value={own ?? ""}
+                onChange={(e) => setOwn(e.target.value ? Number(e.target.value) : null)}
+              >
+                <option value="">that are as the camera is set: {encoding}</option>
+                {variants.map((v) => (
+                  <option key={v.clip_id} value={v.clip_id}>
+                    {v.clips.join(", ")}: {v.encoding_name}, levels {v.levels}
+                    {v.scene && `, scene ${v.scene} with its own look`}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           <fieldset className="flex basis-full flex-col gap-1">
             {targets
               .filter(([key]) => !(isReference && key === "reference"))
@@ -285,6 +308,7 @@ function ExportRow({ row }: { row: Export }) {
           <p className="value text-sm font-semibold">{row.file_name}</p>
           <p className="faint">
             {row.match_number !== null && `match ${row.match_number}`}
+            {row.clip_name && `, for clips as ${row.clip_name}`}
             {!row.is_current && ", no longer the one in force"}
             {row.lut_in !== row.lut_out || row.lut_in === "expanded"
               ? `, levels ${row.lut_in} in, ${row.lut_out} out`

@@ -10,12 +10,27 @@ const CELLS = [
   cell({ camera_id: 2 }),
 ];
 
+const VARIANTS = [
+  {
+    clip_id: 9,
+    clips: ["B003_01", "B003_02"],
+    encoding_name: "S-Log2 / S-Gamut",
+    levels: "full",
+    scene: "",
+  },
+];
+const sent: Record<string, unknown>[] = [];
+
 /** Stand in for the server: answers by the end of the address; POST may fail. */
 function serve(exports: Export[], post?: { status: number; body: unknown }, cells = CELLS) {
   const answer = (body: unknown, status = 200) =>
     new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
   const fetch = vi.fn(async (request: Request) => {
-    if (request.method === "POST") return answer(post?.body ?? exported(), post?.status ?? 201);
+    if (request.method === "POST") {
+      sent.push(await request.clone().json());
+      return answer(post?.body ?? exported(), post?.status ?? 201);
+    }
+    if (request.url.endsWith("/variants")) return answer(VARIANTS);
     return answer(request.url.endsWith("/board") ? board(cells) : exports);
   });
   vi.stubGlobal("fetch", fetch);
@@ -53,6 +68,15 @@ it("shows the server's words when a LUT cannot be made", async () => {
   await waitFor(() =>
     expect(screen.getByRole("alert").textContent).toContain("B has no match.Fit first."),
   );
+});
+
+it("makes a LUT for the clips that carry something else than their camera", async () => {
+  serve([exported({ clip_name: "B003_01" })]);
+  expect(await screen.findByText(/for clips as B003_01/)).toBeTruthy();
+  fireEvent.change(await screen.findByLabelText("Which clips"), { target: { value: "9" } });
+  expect(screen.getByText(/From its stored code values/).textContent).toContain("S-Log2");
+  fireEvent.click(screen.getByText("Make the LUT"));
+  await waitFor(() => expect(sent.at(-1)).toMatchObject({ clip_id: 9, target: "reference" }));
 });
 
 it("says of a borrowed match that it is borrowed, not a figure that nobody measured", async () => {
