@@ -156,7 +156,7 @@ def export_lut(
     points = "" if format_ == "clf" else f"_{size}"
     sides = "" if levels == STORED else f"_{levels.into}-{levels.out}"
     if own:
-        number += "_" + (re.sub(r"[^A-Za-z0-9]+", "-", own.name).strip("-") or "clip")
+        number += "_" + (re.sub(r"[^A-Za-z0-9_]+", "-", own.name).strip("-") or "clip")
     return Export.objects.create(
         match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
         format=format_,
