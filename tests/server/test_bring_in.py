@@ -116,7 +116,15 @@ def test_a_copy_that_its_manifest_denies_is_not_brought_in(day, api):
             assert result["clips"] == 0
             assert "not what its manifest says" in result["failed"][0]["detail"]
         else:
-            assert (result["clips"], result["verified"]) == (1, 3)
+            assert (result["clips"], result["verified"], result["unread"]) == (1, 3, [])
+    # One that cannot be read is named; what it would have said is not taken for granted.
+    (root / "Birch" / "broken.mhl").write_text("<hashlist")
+    rows = look(api, production, "Birch")
+    ids = [row["id"] for row in rows.values() if row["state"] == "proposed"][:1]
+    job = api("post", f"{base}/arrivals/accept", {"ids": ids}, 201)
+    result = Job.objects.get(pk=job["id"]).result
+    assert (result["clips"], result["verified"]) == (1, 0)
+    assert result["unread"][0].startswith("broken.mhl: ")
 
 
 def test_a_stop_keeps_what_came_in_and_going_on_brings_the_rest(day, api, monkeypatch):

@@ -1,13 +1,14 @@
 """Reading a CLF as a look: through OpenColorIO, sampled into one table.
 
 Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO reads it. Where the channels stay apart it
-becomes three curves of 4096 values, else a 3D table of 65 points, both over 0..1.
+becomes three curves, else a 3D table: over 0..1, or further where it goes on beyond that.
 """
 
 from __future__ import annotations
 
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from defusedxml.common import DefusedXmlException
@@ -18,10 +19,26 @@ from syntonos.core.formats.table import LutTable
 
 _MOST_BYTES = 96 * 2**20
 _CURVE, _CUBE = 4096, 65
+# Log encodings reach 1.47 (ACEScct at the largest half float) and a little under zero.
+_LOW, _HIGH = -0.25, 1.5
+_CURVE_WIDE, _CUBE_WIDE = 16384, 113  # steps as fine as over 0..1
+_STILL = 1e-5  # less is no change
+
+
+def _goes_on(cpu: Any) -> bool:
+    """Say whether it still moves outside of 0..1, on the grey axis or with one channel outside."""
+    for outside in (np.linspace(_LOW, 0, 9), np.linspace(1, _HIGH, 9)):
+        for channels in ((0, 1, 2), (0,), (1,), (2,)):
+            values = np.full((9, 3), 0.4, np.float32)
+            values[:, channels] = outside[:, None]
+            cpu.applyRGB(values)
+            if np.abs(np.diff(values, axis=0)).max() > _STILL:
+                return True
+    return False
 
 
 def read_clf(data: bytes) -> LutTable:
-    """Read a CLF file and sample it over 0..1.
+    """Read a CLF file and sample it: over 0..1 where it ends there, else over -0.25..1.5.
 
     Raises
     ------
@@ -56,13 +73,16 @@ def read_clf(data: bytes) -> LutTable:
             words = str(error).replace(str(path), "the file").splitlines()[0]
             raise LutFileError(f"OpenColorIO refuses it: {words}",
                                hint="Export the CLF again, version 3.") from None  # fmt: skip
+    wide = _goes_on(cpu)
+    low, high = (_LOW, _HIGH) if wide else (0.0, 1.0)
     if cpu.hasChannelCrosstalk():
-        axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
+        axis = np.linspace(low, high, _CUBE_WIDE if wide else _CUBE, dtype=np.float32)
         values = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
     else:
-        values = np.repeat(np.linspace(0, 1, _CURVE, dtype=np.float32)[:, None], 3, axis=1)
+        axis = np.linspace(low, high, _CURVE_WIDE if wide else _CURVE, dtype=np.float32)
+        values = np.repeat(axis[:, None], 3, axis=1)
     values = np.ascontiguousarray(values)
     cpu.applyRGB(values)
     if not np.isfinite(values).all():
         raise LutFileError("It gives values that are not finite.", hint="Check it in its source.")
-    return LutTable(values)
+    return LutTable(values, (low,) * 3, (high,) * 3)

@@ -173,10 +173,12 @@ def follows(first: Recording, second: Recording) -> bool:
 class RecordingReader:
     """Frames of a recording by number; video files stay open between frames.
 
-    Not for two threads at a time.
+    Not for two threads at a time. `index_folder`: where indexes of video files are kept.
     """
 
-    def __init__(self, paths: Sequence[str | os.PathLike[str]]) -> None:
+    def __init__(
+        self, paths: Sequence[str | os.PathLike[str]], *, index_folder: Path | None = None
+    ) -> None:
         self._paths = [Path(path) for path in paths]
         self._kind = kind_of(self._paths[0])
         self._parts: list[tuple[int, video.VideoReader]] = []
@@ -184,7 +186,7 @@ class RecordingReader:
             start = 0
             try:
                 for path in self._paths:
-                    reader = video.VideoReader(path)
+                    reader = video.VideoReader(path, index_folder=index_folder)
                     self._parts.append((start, reader))
                     start += reader.recording.frame_count
             except MediaError:

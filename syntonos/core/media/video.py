@@ -7,7 +7,10 @@ it.
 
 from __future__ import annotations
 
+import contextlib
+import hashlib
 import os
+import zipfile
 from collections.abc import Iterator, Mapping
 from fractions import Fraction
 from pathlib import Path
@@ -66,8 +69,23 @@ def _moments(container: Any, stream: Any) -> Iterator[tuple[int, bool]]:
             yield packet.pts, packet.is_keyframe
 
 
-def _index(path: Path, container: Any, stream: Any) -> tuple[list[int], list[int], Fraction]:
-    """Return presentation times, key frames' times and the rate."""
+def _kept_at(path: Path, folder: Path) -> Path:
+    """Return where a file's index is kept: another file of this name, or a longer one, has none."""
+    now = path.stat()
+    text = f"{path.resolve()} {now.st_size} {now.st_mtime_ns}"
+    return folder / f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.npz"
+
+
+def _listed(
+    path: Path, container: Any, stream: Any, folder: Path | None
+) -> tuple[list[int], list[int]]:
+    """Return presentation times and key frames' times, as they were kept or gathered now."""
+    kept = _kept_at(path, folder) if folder else None
+    if kept is not None and kept.is_file():
+        # One that was cut short or is of something else is made anew.
+        unusable = contextlib.suppress(OSError, ValueError, KeyError, zipfile.BadZipFile)
+        with unusable, np.load(kept) as found:
+            return found["times"].tolist(), found["keys"].tolist()
     times: list[int] = []
     keys: list[int] = []
     for time, is_key in _moments(container, stream):
@@ -79,6 +97,19 @@ def _index(path: Path, container: Any, stream: Any) -> tuple[list[int], list[int
                              hint="Split the recording.", code="media.too_large")  # fmt: skip
     times.sort()
     keys.sort()
+    if kept is not None and times:
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        partial = kept.with_suffix(f".{os.getpid()}.part.npz")
+        np.savez_compressed(partial, times=np.array(times), keys=np.array(keys))
+        partial.replace(kept)
+    return times, keys
+
+
+def _index(
+    path: Path, container: Any, stream: Any, folder: Path | None
+) -> tuple[list[int], list[int], Fraction]:
+    """Return presentation times, key frames' times and the rate."""
+    times, keys = _listed(path, container, stream, folder)
     if not times or not keys:
         raise MediaError(f"{path.name} holds no frames.", hint="Copy it again from the card.",
                          code="media.truncated")  # fmt: skip
@@ -134,6 +165,8 @@ class VideoReader:
         A .mov, .mp4, .mxf or .mkv file.
     threads
         For decoding; 0 lets the decoder choose.
+    index_folder
+        Where indexes are kept, so that a file is gone through once and not at each opening.
 
     Raises
     ------
@@ -142,7 +175,9 @@ class VideoReader:
         Y'CbCr or RGB of 8 to 16 bits.
     """
 
-    def __init__(self, path: str | os.PathLike[str], *, threads: int = 0) -> None:
+    def __init__(
+        self, path: str | os.PathLike[str], *, threads: int = 0, index_folder: Path | None = None
+    ) -> None:
         self._path = Path(path)
         self._container = _opened(self._path)
         try:
@@ -150,7 +185,9 @@ class VideoReader:
             self._stream.thread_type = "AUTO"
             self._stream.codec_context.thread_count = threads
             try:
-                self._times, self._keys, rate = _index(self._path, self._container, self._stream)
+                self._times, self._keys, rate = _index(
+                    self._path, self._container, self._stream, index_folder
+                )
             except av.FFmpegError as error:
                 raise self._broken("Its index cannot be read") from error
             self._place = {time: i for i, time in enumerate(self._times)}

@@ -38,6 +38,7 @@ class Brought:
     clips: int = 0
     verified: int = 0  # files whose checksum a manifest confirmed
     failed: list[dict[str, str]] = field(default_factory=list)  # name, detail, hint
+    unread: list[str] = field(default_factory=list)  # manifests that cannot be read, and why
 
 
 def bring_in(production: Production, progress: Callable[[float, str], None]) -> Brought:
@@ -69,7 +70,7 @@ def _bring(
     out: Brought,
 ) -> None:  # fmt: skip
     try:
-        marks, verified = _marks(row, manifests, tell)
+        marks, verified = _marks(row, manifests, tell, out.unread)
         clip = _clip(row, marks)
         _proxy(clip)
     except Cancelled:
@@ -93,13 +94,16 @@ def _size(row: Arrival, file: str) -> int:
 
 
 def _marks(
-    row: Arrival, manifests: dict[Path, dict[str, Marked]], tell: Callable[[int], None]
+    row: Arrival,
+    manifests: dict[Path, dict[str, Marked]],
+    tell: Callable[[int], None],
+    unread: list[str],
 ) -> tuple[list[dict[str, Any]], int]:
     """Return size and checksum of each file, and how many a manifest confirmed."""
     marks, verified, done = [], 0, 0
     for file in row.files:
         path = resolve(file, row.root)
-        said = _said(path, row.root, manifests)
+        said = _said(path, row.root, manifests, unread)
         names = [said.hash_name] if said else []
         hashes = hash_file(path, names, tell=partial(_after, tell, done))
         size = path.stat().st_size
@@ -121,7 +125,9 @@ def _after(tell: Callable[[int], None], before: int, read: int) -> None:
     tell(before + read)
 
 
-def _said(path: Path, root: str, manifests: dict[Path, dict[str, Marked]]) -> Marked | None:
+def _said(
+    path: Path, root: str, manifests: dict[Path, dict[str, Marked]], unread: list[str]
+) -> Marked | None:
     """Return what the nearest manifest at or above a file says of it."""
     base: Path = settings.MEDIA_ROOTS[root]
     folder = path.parent
@@ -135,6 +141,7 @@ def _said(path: Path, root: str, manifests: dict[Path, dict[str, Marked]]) -> Ma
                         manifests[folder] |= read_manifest(manifest.read_bytes())
                     except (MediaError, OSError) as error:
                         log.warning("%s: %s", manifest.name, error)
+                        unread.append(f"{manifest.name}: {error}")
         found = manifests[folder].get(path.relative_to(folder).as_posix())
         if found is not None:
             return found

@@ -65,7 +65,8 @@ class _Readers:
                 paths = [resolve(file, clip.root) for file in clip.files]
                 for path in paths if clip.media == "video" else [paths[frame]]:
                     _there(clip, path.is_file())
-                found = RecordingReader(paths), threading.Lock()
+                kept = settings.DATA / "indexes"
+                found = RecordingReader(paths, index_folder=kept), threading.Lock()
             self._open[key] = found
             if len(self._open) > _MOST_OPEN:
                 # Only let go of: whoever still reads from it has it, the last one closes it.

@@ -97,9 +97,29 @@ def test_curves_without_a_node_and_looks_are_carried(clips):
         assert np.percentile(d, 99) < 1.0
 
 
+NODES = """<ProcessList xmlns="urn:NAMESPACE" id="x" compCLFversion="3">
+<ASC_CDL inBitDepth="32f" outBitDepth="32f" id="c" style="FwdNoClamp">
+<SOPNode><Slope>1.1 1 0.9</Slope><Offset>0.02 0 -0.01</Offset><Power>1 1 1</Power></SOPNode>
+<SatNode><Saturation>{saturation}</Saturation></SatNode></ASC_CDL></ProcessList>"""
+
+
+@pytest.mark.parametrize("saturation", [1.0, 0.8], ids=["curves", "cube"])
+def test_a_clf_goes_on_beyond_zero_and_one_where_its_nodes_do(saturation):
+    """Against ASC CDL 1.2's own formula: slope and offset, then saturation by BT.709's weights."""
+    table = read_clf(NODES.format(saturation=saturation).encode())
+    code = np.random.default_rng(4).uniform(-0.2, 1.45, (500, 3)).astype(np.float32)
+    wanted = code * np.float32([1.1, 1, 0.9]) + np.float32([0.02, 0, -0.01])
+    luma = wanted @ np.float32([0.2126, 0.7152, 0.0722])
+    wanted = luma[:, None] + saturation * (wanted - luma[:, None])
+    look = Look((LutStep(keep_table(table), "linear/ap1"),))
+    chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), look=look)
+    np.testing.assert_allclose(run(compile_chain(chain), code), wanted, atol=2e-5)
+
+
 def test_what_we_write_we_read_and_aces_is_refused():
     data = write_clf(Chain(ANGLE, PLAIN, match=MATCH))
     table = read_clf(data)
-    assert table.values.shape == (65, 65, 65, 3)
+    # Log codes under 0 and over 1 mean something too: the table goes on there.
+    assert (table.is_3d, table.low[0] < 0, table.high[0] > 1) == (True, True, True)
     with pytest.raises(ChainError, match="ACES"):
         write_clf(Chain(ANGLE, AcesOutput()))

@@ -1,5 +1,6 @@
 """Video against the formulas of ITU-R BT.709, BT.601 and BT.2020, as colour-science has them."""
 
+import struct
 from fractions import Fraction
 
 import av
@@ -197,3 +198,38 @@ def test_what_cannot_be_used_says_so(tmp_path, make, name, code):
         read_recording([tmp_path / name])
     assert caught.value.code == code
     assert caught.value.hint
+
+
+def test_a_picture_that_is_tagged_as_turned_is_turned_upright(tmp_path):
+    """ISO/IEC 14496-12, 8.3.2: the track header's matrix, here a quarter turn clockwise."""
+    path = tmp_path / "turned.mov"
+    write_video(path, [picture()], "prores-4444", quantisation="legal")
+    data = bytearray(path.read_bytes())
+    at = data.index(b"tkhd") + 44
+    one = 1 << 16
+    assert struct.unpack(">9i", data[at : at + 36]) == (one, 0, 0, 0, one, 0, 0, 0, 1 << 30)
+    turn = (0, one, 0, -one, 0, 0, HEIGHT * one, 0, 1 << 30)
+    data[at : at + 36] = struct.pack(">9i", *turn)
+    path.write_bytes(data)
+    with VideoReader(path) as video:
+        assert (video.recording.width, video.recording.height) == (HEIGHT, WIDTH)
+        error = (video.read(0) - np.rot90(picture(), -1))[2:-2, 2:-2] * 1023
+    assert np.abs(error).max() < LOSSES["prores-4444"]
+
+
+def test_a_file_is_gone_through_once_and_again_when_it_has_changed(tmp_path):
+    path, folder = tmp_path / "long.mkv", tmp_path / "indexes"
+    write_video(path, (picture(i) for i in range(12)), "ffv1", quantisation="legal")
+    with VideoReader(path, index_folder=folder) as video:
+        whole = video.read(9)
+    (kept,) = folder.iterdir()
+    np.savez(kept, times=np.load(kept)["times"][:10], keys=np.load(kept)["keys"][:10])
+    with VideoReader(path, index_folder=folder) as video:
+        assert video.recording.frame_count == 10  # as it was kept
+        np.testing.assert_array_equal(video.read(9), whole)
+    kept.write_bytes(b"cut short")
+    with VideoReader(path, index_folder=folder) as video:
+        assert video.recording.frame_count == 12
+    write_video(path, (picture(i) for i in range(5)), "ffv1", quantisation="legal")
+    with VideoReader(path, index_folder=folder) as video:
+        assert video.recording.frame_count == 5

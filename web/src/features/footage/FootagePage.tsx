@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useParams, useSearchParams } from "react-router";
-import { arrivalsQuery, boardQuery, clipsQuery } from "@/api/queries";
+import type { Job } from "@/api/client";
+import { arrivalsQuery, boardQuery, clipsQuery, jobsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Loading, Problem } from "@/shared/Feedback";
 import { ClipList } from "./ClipList";
@@ -15,6 +16,7 @@ export function FootagePage() {
   const board = useQuery(boardQuery(id));
   const arrivals = useQuery(arrivalsQuery(id));
   const count = useQuery(clipsQuery(id, { most: 1 })).data?.total;
+  const jobs = useQuery(jobsQuery(id));
   const waiting = arrivals.data?.length ?? 0;
   const tab = place.get("show") ?? (waiting > 0 || count === 0 ? "waiting" : "clips");
   const show = (what: string) =>
@@ -41,6 +43,7 @@ export function FootagePage() {
               <TabButton chosen={tab === "clips"} onChoose={() => show("clips")}>
                 Clips {count !== undefined && <span className="value">{count}</span>}
               </TabButton>
+              <LastBroughtIn jobs={jobs.data ?? []} />
             </div>
             {tab === "waiting" ? (
               <>
@@ -61,6 +64,33 @@ export function FootagePage() {
         </div>
       )}
     </div>
+  );
+}
+
+/** What came of the last time: clips, checksums that a manifest confirmed, and what could not be. */
+export function LastBroughtIn({ jobs }: { jobs: readonly Job[] }) {
+  const last = jobs.find((job) => job.kind === "bring-in" && job.state === "done");
+  const result = last?.result as
+    | { clips?: number; verified?: number; failed?: unknown[]; unread?: string[] }
+    | undefined;
+  if (!last || !result) return null;
+  const { clips = 0, verified = 0, failed = [], unread = [] } = result;
+  const words = [
+    `${clips} ${clips === 1 ? "clip" : "clips"} came in`,
+    verified ? `${verified} files are what their manifest says` : "no manifest was there to check",
+  ];
+  if (failed.length) words.push(`${failed.length} could not be brought in`);
+  return (
+    <p className="faint ml-auto self-center truncate text-2xs" title={unread.join("; ")}>
+      Last: {words.join(", ")}.
+      {unread.length > 0 && (
+        <b className="text-error">
+          {" "}
+          {unread.length === 1 ? "A manifest" : `${unread.length} manifests`} cannot be read:{" "}
+          {unread[0]}
+        </b>
+      )}
+    </p>
   );
 }
 

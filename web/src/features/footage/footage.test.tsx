@@ -1,9 +1,9 @@
-import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import { fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { Arrival, ClipRow } from "@/api/client";
+import type { Arrival, ClipRow, Job } from "@/api/client";
 import { board, clip } from "@/test/fixtures";
 import { show } from "@/test/show";
-import { FootagePage } from "./FootagePage";
+import { FootagePage, LastBroughtIn } from "./FootagePage";
 
 const arrival = (changes: Partial<Arrival> = {}): Arrival => ({
   id: 1,
@@ -217,4 +217,19 @@ describe("media", () => {
     await waitFor(() => expect(sent).toHaveLength(2));
     expect(screen.getByText(/^b.exe/)).toBeTruthy();
   });
+});
+
+it("says what the manifests confirmed, and which cannot be read", () => {
+  const job = (result: Record<string, unknown>) =>
+    ({ id: 1, kind: "bring-in", state: "done", result }) as unknown as Job;
+  const { rerender, container } = render(
+    <LastBroughtIn jobs={[job({ clips: 3, verified: 40, failed: [], unread: [] })]} />,
+  );
+  expect(container.textContent).toBe(
+    "Last: 3 clips came in, 40 files are what their manifest says.",
+  );
+  const unread = ["0001.mhl: this is not XML"];
+  rerender(<LastBroughtIn jobs={[job({ clips: 1, verified: 0, failed: [{}], unread })]} />);
+  expect(container.textContent).toMatch(/no manifest was there.*1 could not be brought in/);
+  expect(container.textContent).toContain("A manifest cannot be read: 0001.mhl");
 });
