@@ -330,7 +330,7 @@ export function LookPanel({
           >
             <option value="production">the whole production</option>
             <option value="light">only {light.name}</option>
-            {scene && <option value="scene">only scene {scene}, in any light</option>}
+            {scene && <option value="scene">only scene {scene}</option>}
           </select>
         </label>
         {own !== inForce && stage === undefined && (

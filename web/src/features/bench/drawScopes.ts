@@ -73,9 +73,6 @@ export function drawParade(
     context.lineTo(width, y);
     context.stroke();
     context.setLineDash([]);
-    context.fillStyle = "#b0b0b0";
-    context.textAlign = "right";
-    context.fillText(`${nits} nit`, width - 3 * ratio, y - 2 * ratio);
   }
   for (let channel = 0; channel < 3; channel++) {
     const left = gutter + channel * (panel + gap);
@@ -91,6 +88,17 @@ export function drawParade(
       context.drawImage(image, left, 0, panel, height);
     }
     if (reference) outlineColumns(context, reference, channel, left, panel, height, ratio);
+  }
+  // Over the traces, so that they can be read.
+  for (const [signal, nits] of header.light ?? []) {
+    const text = `${nits} nit`;
+    const wide = context.measureText(text).width + 6 * ratio;
+    const y = Math.round(yOf(signal));
+    context.fillStyle = "rgba(13, 13, 13, 0.75)";
+    context.fillRect(width - wide, y - 11 * ratio, wide, 11 * ratio);
+    context.fillStyle = nits === 203 ? "#ffffff" : "#c4c4c4";
+    context.textAlign = "right";
+    context.fillText(text, width - 3 * ratio, y - 2 * ratio);
   }
 }
 
