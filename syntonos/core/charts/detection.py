@@ -23,6 +23,7 @@ from syntonos.core.charts.identity import (
 from syntonos.core.charts.lattice import Lattice, find_lattices
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.charts.refine import refine_corners
+from syntonos.core.charts.rows import find_rows
 from syntonos.core.errors import ChartError
 
 _WIDTHS = (480, 960, 1920)  # most charts are found in the small one, in half the time
@@ -79,6 +80,8 @@ def _candidates(
     small: NDArray[np.float32], layout: ChartLayout, *, enough: float = 2.0
 ) -> list[Identity]:
     """Return windows that could be the chart, the best first; stop at a score that is enough."""
+    if min(layout.rows, layout.columns) == 1:
+        return find_rows(small, find_blobs(small), layout)
     found: list[Identity] = []
     # Large ones are looked at once they are found, small ones only when there is nothing else.
     waiting: list[Lattice] = []
@@ -132,7 +135,7 @@ def find_chart(code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24) ->
     code_rgb : (h, w, 3) float32
         Stored code values of one frame, or the mean of several. Any log curve and levels.
     layout : ChartLayout
-        The chart that is looked for. One of a single row cannot be found.
+        The chart that is looked for.
 
     Returns
     -------
@@ -201,9 +204,8 @@ def _holds(found: Detection, point: NDArray[np.float64]) -> bool:
 
 def _not_found(layout: ChartLayout) -> ChartError:
     kind = "24-patch chart" if layout.name == CHART_24.name else f"chart of {layout.name}"
-    alone = " A single row is not looked for." if min(layout.rows, layout.columns) < 2 else ""
     return ChartError(
-        f"No {kind} was found.{alone}",
+        f"No {kind} was found.",
         hint="Use a frame that shows the whole chart, sharp and without glare, or place its four "
         "corners by hand.",
     )

@@ -189,7 +189,7 @@ def identify(
     """Return the best readings of a lattice as the chart, the best first (at most 2)."""
     n = len(layout.names)
     if min(layout.rows, layout.columns) < 2 or len(lattice.places) < min(n / 8, 40):
-        return []  # a single row is no lattice: it is placed by hand
+        return []  # a single row is no lattice: `find_rows` looks for it
     is_even = all(float(v).is_integer() for v in (*layout.columns_at, *layout.rows_at))
     # A lattice ends at a gap: what lies beyond it may be most of the chart.
     around = _Windows(code, lattice, 4 if is_even else max(layout.rows, layout.columns))

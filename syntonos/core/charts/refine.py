@@ -22,6 +22,7 @@ _PER_CELL = 14
 _MOST_POINTS = 6000
 _HALVES, _BLURS = (0.36, 0.385, 0.41, 0.44), (0.03, 0.055, 0.08, 0.13)
 _ROUNDS, _STEPS = 3, 6
+_DAMPING, _ROW_DAMPING = 1e-3, 3e-2
 
 
 def _bilinear(code: NDArray[np.float32], points: NDArray[np.float64]) -> NDArray[np.float32]:
@@ -110,7 +111,8 @@ def refine_corners(
     template = _template(layout)
     grid, patch = places_of(layout), template.patch
     current = corners.astype(np.float64).copy()
-    pitch = float(np.hypot(*(corners[1] - corners[0])) / layout.columns_at[-1])
+    along, places = (0, layout.columns_at) if layout.columns > 1 else (1, layout.rows_at)
+    pitch = float(np.hypot(*(corners[along + 1] - corners[along])) / places[-1])
     # Edges must be wider than the distance of the samples, or they fall between them.
     spacing = pitch * template.distance
     if spacing > 1.0:
@@ -131,6 +133,14 @@ def refine_corners(
         gap = np.median(seen[open_gap], axis=0) if open_gap.any() else levels.min(axis=0)
         return np.asarray(gap + share[:, None] * (levels[patch] - gap), np.float32)
 
+    def agrees() -> float:
+        seen = seen_at(current)
+        return _agreement(seen, wanted(levels_at(current), seen, shape), patch)
+
+    # One row says little of its dark end's place, whose edges hardly show: there the best is kept.
+    is_row = min(layout.rows, layout.columns) == 1
+    damping = _ROW_DAMPING if is_row else _DAMPING
+    best: tuple[float, NDArray[np.float64]] | None = None
     shape = 0
     for round_ in range(_ROUNDS):
         seen, levels = seen_at(current), levels_at(current)
@@ -139,6 +149,10 @@ def refine_corners(
             for k in range(len(template.shares))
         ]
         shape = int(np.argmin(costs))
+        if is_row:
+            before = agrees()
+            best = max(best or (before, current.copy()), (before, current.copy()),
+                       key=lambda row: row[0])  # fmt: skip
         step = max(0.06 * pitch * 0.5**round_, 0.15)
         for _ in range(_STEPS):
             seen = seen_at(current)
@@ -153,15 +167,17 @@ def refine_corners(
             weighted = jac * weight[:, None]
             normal = (weighted.T @ jac).astype(np.float64)
             # The last part is for a picture without any edge, where nothing moves.
-            normal += np.eye(8) * (1e-3 * np.trace(normal) / 8 + 1e-9)
+            normal += np.eye(8) * (damping * np.trace(normal) / 8 + 1e-9)
             pull = (weighted.T @ base).astype(np.float64)
             move = -np.linalg.solve(normal, pull).reshape(4, 2)
             length = float(np.abs(move).max())
             current += move * min(1.0, 0.15 * pitch / max(length, 1e-9))
             if length < 0.01:
                 break
-    seen = seen_at(current)
-    return current, _agreement(seen, wanted(levels_at(current), seen, shape), patch)
+    agreement = agrees()
+    if best is not None and best[0] > agreement:
+        return best[1], best[0]
+    return current, agreement
 
 
 def _agreement(

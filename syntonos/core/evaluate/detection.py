@@ -38,7 +38,7 @@ CLASSES: Final = (
     "lookalike", "noisy",
 )  # fmt: skip
 # Other charts, under the conditions of the first classes in turn.
-OTHERS: Final = ("grid-140", "double-48", "ramp-20", "ramp-11-double", "own-96")
+OTHERS: Final = ("grid-140", "double-48", "ramp-20", "ramp-11-double", "own-96", "ramp-11")
 _CLOSE = 2.0  # pixels
 
 

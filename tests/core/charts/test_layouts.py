@@ -6,6 +6,7 @@ import pytest
 from syntonos.core.charts import (
     CHART_24,
     LAYOUTS,
+    find_chart,
     find_charts,
     find_layout,
     patch_centres,
@@ -170,3 +171,34 @@ def test_all_charts_of_a_frame_are_found_the_largest_first():
     assert len(found) == 2
     for detection, centres in zip(found, places, strict=True):
         assert np.hypot(*(patch_centres(detection.corners) - centres).T).max() < 2
+
+
+@pytest.mark.parametrize("seed", [50_003, 50_004])
+def test_a_ramp_of_a_single_row_is_found_light_end_first(seed):
+    """Turned, and in perspective, among other things; both ways round in the picture."""
+    code, centres = picture_of("ramp-11", seed)
+    ramp = find_layout("ramp-11")
+    for turned in (code, code[::-1, ::-1].copy()):
+        found = find_chart(turned, ramp)
+        got = patch_centres(found.corners, ramp)
+        if turned is not code:
+            got = np.array(code.shape[1::-1]) - 1 - got
+        assert np.hypot(*(got - centres).T).max() < 2.5
+        assert found.orientation_certain
+
+
+def test_a_column_is_a_row_that_stands_upright():
+    code, centres = picture_of("ramp-11", 50_004)
+    greys = ", ".join(str(i) for i in range(1, 12))
+    column = read_layout(f"rows = 11\ncolumns = 1\nneutrals = [{greys}]", "column")
+    upright = np.ascontiguousarray(np.rot90(code, -1))
+    found = patch_centres(find_chart(upright, column).corners, column)
+    # A quarter turn clockwise takes (x, y) to (height - 1 - y, x).
+    wanted = np.column_stack([code.shape[0] - 1 - centres[:, 1], centres[:, 0]])
+    assert np.hypot(*(found - wanted).T).max() < 2.5
+
+
+def test_no_ramp_is_seen_where_there_is_none():
+    code, _ = picture_of("lookalike", 70_000)
+    with pytest.raises(ChartError, match="No chart"):
+        find_chart(code, find_layout("ramp-11"))
