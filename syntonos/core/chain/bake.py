@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import cache
-from typing import Final, Literal, TypeVar
+from dataclasses import dataclass, replace
+from typing import Any, Final, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core._jit import jit
+from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import Chain, EncodingOutput
-from syntonos.core.chain.engine import compile_chain, run
+from syntonos.core.chain.engine import Program, compile_chain, run
 from syntonos.core.encodings import find_encoding
 from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ChainError
@@ -68,12 +69,22 @@ class LutLevels:
 STORED: Final = LutLevels()
 
 
-@cache
-def _grid(size: int) -> NDArray[np.float32]:
-    axis = np.linspace(0, 1, size, dtype=np.float32)
-    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    grid.setflags(write=False)
-    return grid
+@jit
+def _spread(axis: Any, grid: Any) -> None:
+    """Write all combinations of an axis's values (n, 3) into a grid (n, n, n, 3)."""
+    n = axis.shape[0]
+    for r in range(n):
+        for g in range(n):
+            for b in range(n):
+                grid[r, g, b, 0] = axis[r, 0]
+                grid[r, g, b, 1] = axis[g, 1]
+                grid[r, g, b, 2] = axis[b, 2]
+
+
+def _stages_by_channel(program: Program) -> int:
+    """Return how many opcodes at the start treat each channel alone: levels and curves."""
+    alone = (program.ops == k.OP_LEVELS) | (program.ops >= k.OP_DECODE)
+    return int(len(alone) if alone.all() else np.argmin(alone))
 
 
 def bake_lut(
@@ -113,6 +124,13 @@ def bake_lut(
             hint="Take a CLF away: it brings its own shaper. Or give the clip a log encoding.",
             code="lut.linear",
         )
-    grid = _grid(size)
-    result = run(compile_chain(chain), levels.to_stored(grid), threads=threads)
+    program = compile_chain(chain)
+    axis = np.repeat(np.linspace(0, 1, size, dtype=np.float32)[:, None], 3, axis=1)
+    # What treats each channel alone is worked out along the axis, not for every combination.
+    alone = _stages_by_channel(program)
+    first = replace(program, ops=program.ops[:alone], params=program.params[:alone], aces=None)
+    rest = replace(program, ops=program.ops[alone:], params=program.params[alone:])
+    grid = np.empty((size, size, size, 3), np.float32)
+    _spread(run(first, levels.to_stored(axis)), grid)
+    result = run(rest, grid, threads=threads)
     return levels.result(result, chain)
