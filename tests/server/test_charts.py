@@ -4,8 +4,12 @@ import numpy as np
 import pytest
 
 from syntonos.core.charts.layout import CHART_24, reference_lin
+from syntonos.core.media import write_frame
+from syntonos.core.simulate.chart import chart_image, place_chart
+from syntonos.core.simulate.spectra import chart_reflectances
 from syntonos.server.footage.services import register_clip
 from syntonos.server.productions.services import create_light
+from tests.simulated import DAY, background, camera_a, camera_b
 from tests.warm import MEDIA
 
 CARD = "rows = 2\ncolumns = 5\nneutrals = [6, 7, 8, 9, 10]\n"
@@ -220,3 +224,36 @@ def test_an_explanation_is_shown_as_a_picture(api, place, read):
     )
     assert right[:2] == wrong[:2] == b"\xff\xd8"
     assert right != wrong
+
+
+def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
+    api, place, settings, tmp_path
+):
+    """Two noisy frames, in which a second chart stands at another exposure."""
+    settings.MEDIA_ROOTS = {"media": tmp_path}
+    places = [np.array([[60, 60], [460, 80], [440, 350], [70, 330]], float),
+              np.array([[560, 240], [880, 230], [890, 450], [565, 460]], float)]  # fmt: skip
+    light = create_light(place.production, {"name": "Twin"})
+    bodies = {}
+    for letter, camera in (("A", camera_a(noise=0.06)), ("B", camera_b(noise=0.06))):
+        raw = camera.expose(chart_reflectances() * DAY) * 0.95
+        picture, quads = background(), []
+        for corners, gain in zip(places, (1.0, 0.6), strict=True):
+            picture, centres = place_chart(picture, *chart_image(raw * gain, 60), corners)
+            quads.append(centres[[0, 5, 23, 18]].tolist())
+        file = f"{letter}.tif"
+        write_frame(tmp_path / file, camera.record(picture, np.random.default_rng(3)))
+        clip = register_clip(camera=place.cameras[letter], light=light, kind="chart", files=[file])
+        change = {"encoding": camera.encoding, "levels": "full"}
+        api("patch", f"/cameras/{place.cameras[letter].pk}", change)
+        bodies[clip.pk] = {"corners": quads[0], "others": quads[1:]}
+    for clip, body in bodies.items():
+        row = api("post", f"/clips/{clip}/readings", body, status=201)
+        assert row["notes"]["beside"] == 1
+    together = api("post", matches(place, light=light), {}, status=201)
+    # One of the two frames read alone: nothing is paired that is not there twice.
+    alone = {**body, "others": []}
+    assert api("post", f"/clips/{clip}/readings", alone, status=201)["notes"]["beside"] == 0
+    single = api("post", matches(place, light=light), {"base_number": 1}, status=201)
+    assert together["expected"] < single["expected"]
+    assert together["residuals"] != single["residuals"]

@@ -56,7 +56,7 @@ from syntonos.server.productions.models import Camera, Light, Production
 router = Router()
 _NO_NOTES: dict[str, Any] = {
     "moved": 0.0, "is_moving": False, "left_out_frames": [], "bracket": [], "rescued": [],
-    "is_straight": True,
+    "is_straight": True, "beside": 0,
 }  # fmt: skip
 
 
@@ -75,11 +75,13 @@ def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
 
 def reading_out(row: ChartReading) -> dict[str, Any]:
     """Return a reading for the API."""
+    beside = len(row.notes.get("beside", []))
     return {
         "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
         "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,
         "corners": row.data["corners"], "patches": row.data["patches"], "created": row.created,
-        "swatches": _swatches(row), "notes": _NO_NOTES | row.notes,
+        "swatches": _swatches(row),
+        "notes": _NO_NOTES | row.notes | {"beside": beside},
         "layout": layout_out(reading_from_json(row.data).layout),
     }  # fmt: skip
 
@@ -165,7 +167,12 @@ def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
     clip = _clip(clip_id)
     layout = readings.layout_for(clip.camera.production, body.layout)
     row = readings.read(
-        clip, body.corners, found_by=body.found_by, frames=body.frames, layout=layout
+        clip,
+        body.corners,
+        found_by=body.found_by,
+        frames=body.frames,
+        layout=layout,
+        others=body.others,
     )
     return Status(201, reading_out(row))
 

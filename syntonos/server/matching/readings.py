@@ -121,10 +121,12 @@ def read(
     found_by: str,
     frames: Sequence[int] | None = None,
     layout: ChartLayout = CHART_24,
+    others: Sequence[Sequence[Sequence[float]]] = (),
 ) -> ChartReading:
     """Read the chart at its corners and keep the reading as the clip's newest.
 
-    Without frames the best ones are chosen.
+    Without frames the best ones are chosen. `others` are corners of more charts of the kind in the
+    frame: they are read with it, from left to right, and take part in its fit.
     """
     chosen = _chosen(clip, frames)
     notes: dict[str, Any] = {}
@@ -137,11 +139,17 @@ def read(
                                 for n in proposal.notes if n.reason is not None],
         }  # fmt: skip
         chosen = [chosen[i] for i in proposal.frames]
+        shift = (proposal.given - np.asarray(corners, np.float64)).mean(axis=0)
+        others = [(np.asarray(other, np.float64) + shift).tolist() for other in others]
         corners = proposal.given.tolist()
-    reading = read_chart(
-        [frame_of(clip, i) for i in chosen], corners, find_encoding(clip.encoding),
-        levels=clip.levels, layout=layout,
-    )  # fmt: skip
+    stack = [frame_of(clip, i) for i in chosen]
+    encoding = find_encoding(clip.encoding)
+    reading, *beside = (
+        read_chart(stack, quad, encoding, levels=clip.levels, layout=layout)
+        for quad in (corners, *sorted(others, key=lambda quad: float(np.mean(quad, axis=0)[0])))
+    )
+    if beside:
+        notes["beside"] = [reading_to_json(other) for other in beside]
     return _keep(clip, reading, chosen, found_by, notes)
 
 
@@ -190,13 +198,25 @@ def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]
     return _keep(first.clip, merged.reading, first.frames, first.found_by, notes)
 
 
+def beside(base: ChartReading, own: ChartReading) -> list[tuple[CoreReading, CoreReading]]:
+    """Return the pairs of charts that were read beside two readings, left to right.
+
+    None where the two frames do not show as many.
+    """
+    both = [row.notes.get("beside", []) for row in (base, own)]
+    if len(both[0]) != len(both[1]):
+        return []
+    return [(reading_from_json(a), reading_from_json(b)) for a, b in zip(*both, strict=True)]
+
+
 def read_again(row: ChartReading) -> ChartReading:
     """Read where a reading was made, as its clip is taken now: each exposure of a bracket too."""
     parts = row.notes.get("bracket", [])
     if not parts:
         layout = reading_from_json(row.data).layout
+        others = [other["corners"] for other in row.notes.get("beside", [])]
         return read(row.clip, row.data["corners"], found_by=row.found_by, frames=row.frames,
-                    layout=layout)  # fmt: skip
+                    layout=layout, others=others)  # fmt: skip
     rows = ChartReading.objects.select_related("clip__camera__production", "clip__light").in_bulk(
         [part["reading"] for part in parts]
     )

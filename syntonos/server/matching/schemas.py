@@ -65,6 +65,7 @@ class ReadIn(Schema):
     found_by: Literal["search", "hand"] = "hand"
     frames: list[int] | None = None
     layout: str = "chart-24"
+    others: list[list[Point]] = Field([], max_length=5)  # more charts of the kind in the frame
 
 
 class PartIn(Schema):
@@ -96,6 +97,7 @@ class ReadingNotes(Schema):
     bracket: list[BracketPart]
     rescued: list[int]
     is_straight: bool
+    beside: int  # charts of the frame that were read with this one
 
 
 class PatchOut(Schema):

@@ -37,7 +37,7 @@ from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.models import ChartReading, Match
-from syntonos.server.matching.readings import bracket_of
+from syntonos.server.matching.readings import beside, bracket_of
 from syntonos.server.productions.models import Camera, Light, OwnEncoding
 from syntonos.server.productions.services import keep_own_encoding
 
@@ -218,8 +218,10 @@ def _found(
     else:
         base, own = both_readings(light, camera)
         target, angle = reading_from_json(base.data), reading_from_json(own.data)
+        more = beside(base, own)
         if request.pool:
-            pool = pooled_prior([(r, a) for _, r, a in other_pairs(light, camera)])
+            more += [(r, a) for _, r, a in other_pairs(light, camera)]
+        pool = pooled_prior(more) if more else None
     reference = camera.production.reference_camera
     pairs = tuple(
         ColourPair(colour_of(light, camera, p.angle), colour_of(light, reference, p.reference),

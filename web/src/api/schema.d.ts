@@ -2462,9 +2462,19 @@ export interface components {
              * @default chart-24
              */
             layout: string;
+            /**
+             * Others
+             * @default []
+             */
+            others: [
+                number,
+                number
+            ][][];
         };
         /** ReadingNotes */
         ReadingNotes: {
+            /** Beside */
+            beside: number;
             /** Bracket */
             bracket: components["schemas"]["BracketPart"][];
             /** Is Moving */

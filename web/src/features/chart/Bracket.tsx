@@ -141,7 +141,7 @@ async function readingOf(clip: Clip, side: Side, layout: string): Promise<number
   const read = await unwrap(
     api.POST("/api/clips/{clip_id}/readings", {
       params: path,
-      body: { corners: found.corners, found_by: "search", layout },
+      body: { corners: found.corners, found_by: "search", others: [], layout },
     }),
   );
   return read.id;

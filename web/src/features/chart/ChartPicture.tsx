@@ -107,7 +107,7 @@ function Placed({
   const corners = moved ?? (reading?.corners as Point[] | undefined) ?? null;
 
   const read = useMutation({
-    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand" }) =>
+    mutationFn: (wanted: { corners: Point[]; by: "search" | "hand"; others?: Point[][] }) =>
       unwrap(
         api.POST("/api/clips/{clip_id}/readings", {
           params: { path: { clip_id: clip.id } },
@@ -115,6 +115,7 @@ function Placed({
             corners: wanted.corners,
             found_by: wanted.by,
             layout: layout.slug,
+            others: wanted.others ?? [],
           },
         }),
       ),
@@ -304,6 +305,17 @@ function Placed({
             >
               Undo
             </button>
+            {others.length > 0 && (
+              <button
+                type="button"
+                className="btn btn-sm"
+                disabled={busy}
+                title="This one makes the match; the others steady its colour, paired from left to right with the other camera's"
+                onClick={() => read.mutate({ corners: moved, by: "hand", others })}
+              >
+                Read all {others.length + 1}
+              </button>
+            )}
             <button
               type="button"
               className="btn btn-sm btn-primary"
@@ -338,6 +350,7 @@ function describe(reading: Schemas["ReadingOut"], flagged: number): string {
   const parts = [`reading ${reading.number}`];
   if (notes.bracket.length) parts.push(`${notes.bracket.length} exposures`);
   else parts.push(left ? `the best ${frames} of ${frames + left} frames` : `${frames} frames`);
+  if (notes.beside) parts.push(`with ${notes.beside} more beside`);
   if (notes.is_moving) parts.push(`moves by ${notes.moved.toFixed(0)} px`);
   if (flagged) parts.push(`◇ ${flagged} flagged`);
   return parts.join(", ");

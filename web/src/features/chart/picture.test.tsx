@@ -18,7 +18,10 @@ const FOUND = {
   others: [],
 };
 
-type Sent = { path: string; body: { corners?: number[][]; found_by?: string } };
+type Sent = {
+  path: string;
+  body: { corners?: number[][]; found_by?: string; others?: number[][][] };
+};
 
 /** Stand in for the server: a search, and a reading; notes what is sent. */
 function serve(found: unknown, status = 200): Sent[] {
@@ -64,6 +67,17 @@ describe("a chart's picture", () => {
       expect(corners[i]?.[1]).toBeCloseTo(y ?? Number.NaN, 6);
     }
     expect(sent[1]?.body.found_by).toBe("hand");
+  });
+
+  it("reads the other charts of the frame along where that is asked", async () => {
+    const second = FOUND.corners.map(([x, y]) => [(x ?? 0) + 300, y]);
+    const other = { corners: second, orientation_certain: true };
+    const sent = serve({ ...FOUND, orientation_certain: true, others: [other] });
+    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
+    fireEvent.click(screen.getByText("Find all"));
+    fireEvent.click(await screen.findByText("Read all 2"));
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(sent[1]?.body).toMatchObject({ corners: FOUND.corners, others: [second] });
   });
 
   it("says what to do where none is found, and lets one place it by hand and undo", async () => {
