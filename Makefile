@@ -54,7 +54,8 @@ test: setup $(STAMPS)/browser
 	@echo "test: compiling kernels once, before the parallel tests"
 	@$(PY) -m tests.warm
 	@echo "test: core, server, journeys (pytest)"
-	@$(PY) -m pytest -n 2 --dist loadfile -q
+	@# The journeys are few and long: first, so that no worker waits for them at the end.
+	@$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder -q tests/journeys tests/core tests/cli tests/server
 
 check: $(STAMPS)/python $(STAMPS)/node
 	@echo "check: ruff"

@@ -97,15 +97,18 @@ def _clf(*transforms):
 def test_a_clf_becomes_curves_or_a_cube():
     power = ocio.ExponentTransform([2.0, 2.0, 2.0, 1.0])
     curves = read_lut(_clf(power), "look.clf")
-    assert curves.values.shape == (4096, 3)
-    np.testing.assert_allclose(curves.values[:, 0], np.linspace(0, 1, 4096) ** 2, atol=1e-5)
+    assert (curves.is_3d, curves.low[0] < 0, curves.high[0] > 1) == (False, True, True)
+    axis = np.linspace(curves.low[0], curves.high[0], len(curves.values))
+    np.testing.assert_allclose(curves.values[:, 0], np.maximum(axis, 0) ** 2, atol=1e-5)
     mix = ocio.CDLTransform()
     mix.setSat(0.3)
     mix.setSlope([1.1, 0.9, 1.0])
     cube = read_lut(_clf(mix, power), "look.CLF")
-    assert cube.values.shape == (65, 65, 65, 3)
+    assert cube.is_3d
     theirs = through(processor(mix, power), CODES)
-    assert np.abs(apply_lut(CODES, cube.values) - theirs).mean() < 1e-3
+    low, high = np.float32(cube.low[0]), np.float32(cube.high[0])
+    ours = apply_lut((CODES - low) / (high - low), cube.values)
+    assert np.abs(ours - theirs).mean() < 1e-3
 
 
 BOMB = b"""<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;&a;">]>
