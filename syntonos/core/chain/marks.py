@@ -97,18 +97,20 @@ def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32
     return encode(out, CURVES["bt1886"])
 
 
-def grey_through_luts(chain: Chain) -> list[float]:
-    """Return, for each LUT of the look, what it makes of middle grey.
+def grey_through_luts(chain: Chain) -> list[tuple[float, float]]:
+    """Return, for each LUT of the look, what it makes of middle grey and of a stop either way.
 
     Returns
     -------
-    list of float
-        Stops from middle grey, for a LUT that stays in its encoding; the display's signal, 0 to 1,
-        for one to a display. Far from 0, or from what a display usually shows, the LUT is hardly
-        made for the encoding that it is said to be for.
+    list of (grey, contrast)
+        Of a LUT that stays in its encoding: stops from middle grey, and stops out for a stop in.
+        Of one to a display: the signal, 0 to 1, and how much of it a stop makes. Far from what
+        looks usually do, the LUT is hardly made for the encoding that it is said to be for. Log
+        and display values have middle grey at much the same code: it is the contrast that tells.
     """
     steps = chain.look.steps if chain.look is not None else ()
-    grey = np.full((1, 3), MIDDLE_GREY, np.float32)
+    stops = np.array([[-1], [0], [1]], np.float32)
+    around = np.repeat(np.float32(MIDDLE_GREY) * 2**stops, 3, axis=1)
     linear = Decode("linear/ap1")
     out = []
     for step in steps:
@@ -116,12 +118,13 @@ def grey_through_luts(chain: Chain) -> list[float]:
             continue
         look = Look((replace(step, mix=1.0),))
         if step.to is not None:
-            shown = run(compile_chain(Chain(linear, Output(step.to, None), look=look)), grey)
-            out.append(float(shown.mean()))
+            shown = run(compile_chain(Chain(linear, Output(step.to, None), look=look)), around)
+            low, grey, high = (float(v) for v in shown.mean(axis=1))
         else:
             to = EncodingOutput("linear/ap1")
-            lin = run(compile_chain(Chain(linear, to, look=look)), grey)
-            out.append(float(np.log2(max(float(lin.mean()), 1e-6) / MIDDLE_GREY)))
+            lin = run(compile_chain(Chain(linear, to, look=look)), around).mean(axis=1)
+            low, grey, high = (float(np.log2(max(v, 1e-6) / MIDDLE_GREY)) for v in lin)
+        out.append((grey, (high - low) / 2))
     return out
 
 

@@ -109,13 +109,17 @@ def test_middle_grey_tells_what_a_lut_was_not_made_for():
         return grey_through_luts(Chain(LINEAR, Output(), look=Look(steps)))
 
     meant = LutStep(display, "v-log/v-gamut", to="rec709")
-    shown = run(compile_chain(Chain(LINEAR, Output())), np.full((1, 3), 0.18, np.float32))
-    assert grey(meant) == [pytest.approx(float(shown.mean()), abs=0.01)]
-    assert not 0.25 < grey(replace(meant, encoding="linear/ap1"))[0] < 0.65
-    # Squaring takes log values far down, display values by about half their stops.
+    lights = np.repeat(0.18 * 2.0 ** np.float32([[-1], [0], [1]]), 3, axis=1)
+    low, shown, high = run(compile_chain(Chain(LINEAR, Output())), lights).mean(axis=1)
+    assert grey(meant) == [pytest.approx((shown, (high - low) / 2), abs=0.01)]
+    # Display values have their grey near that of log, but twice its stops in a step of code.
+    ((_, right), (_, wrong)) = (*grey(meant), *grey(replace(meant, encoding="rec709")))
+    assert right < 0.15
+    assert wrong > 0.22
+    # Squaring doubles what lies above and takes log values far down.
     log, linear = grey(LutStep(plain, "v-log/v-gamut"), LutStep(plain, "linear/ap1"))
-    assert log < -3
-    assert linear == pytest.approx(np.log2(0.18), abs=0.1)
+    assert log[0] < -3
+    assert linear == pytest.approx((np.log2(0.18), 2.0), abs=0.05)
 
 
 @pytest.mark.parametrize("display", [d for d in DISPLAYS if d not in ("rec709", "rec709-2.2")])

@@ -39,7 +39,7 @@ export type DraftHeader = {
   /** Of HDR: signals, and the light of a neutral there in nit. */
   light?: [number, number][];
   lut_clips?: number[];
-  lut_greys?: number[];
+  lut_greys?: [number, number][];
   below: number;
   above: number;
 };

@@ -23,16 +23,31 @@ type Scope = "production" | "light" | "scene";
 
 const LOG = "acescct/ap1";
 
-/** Words where a LUT makes of middle grey what no look would: it is for another encoding. */
-export function misfitOf(grey: number | null, isDisplay: boolean): string {
-  if (grey === null) return "";
-  if (isDisplay)
-    return grey > 0.25 && grey < 0.65
-      ? ""
-      : `Middle grey comes out at ${(grey * 100).toFixed(0)} % of the signal, where displays show it at 35 to 50 %: it is hardly made for this input.`;
-  return Math.abs(grey) < 1.5
-    ? ""
-    : `Middle grey comes out ${Math.abs(grey).toFixed(1)} stops ${grey > 0 ? "brighter" : "darker"}: it is hardly made for this input.`;
+/** Words where a LUT makes of middle grey and a stop what no look would: it is for other values. */
+export function misfitOf(response: readonly [number, number] | null, isDisplay: boolean): string {
+  if (!response) return "";
+  const [grey, contrast] = response;
+  const words = [];
+  if (isDisplay) {
+    if (grey < 0.2 || grey > 0.65)
+      words.push(
+        `shows middle grey at ${(grey * 100).toFixed(0)} % of the signal (usual: 35 to 50 %)`,
+      );
+    if (contrast < 0.07 || contrast > 0.21)
+      words.push(
+        `makes ${(contrast * 100).toFixed(0)} % of the signal out of one stop (usual: 10 to 18 %)`,
+      );
+  } else {
+    if (Math.abs(grey) > 1.5)
+      words.push(
+        `takes middle grey ${Math.abs(grey).toFixed(1)} stops ${grey > 0 ? "up" : "down"}`,
+      );
+    if (contrast < 0.55 || contrast > 1.8)
+      words.push(`makes ${contrast.toFixed(1)} stops of one stop`);
+  }
+  return words.length
+    ? `It ${words.join(", and ")}: it is hardly made for what it is said to work on.`
+    : "";
 }
 
 /** Move one step of the list; what is beyond its ends stays. */
@@ -77,8 +92,8 @@ export function LookPanel({
   stage: LookStage | undefined;
   /** Share of the angle's picture that each LUT of the list clips, in order. */
   clips: readonly number[];
-  /** What each makes of middle grey: stops from it, or the signal of a LUT to a display. */
-  greys?: readonly number[];
+  /** What each makes of middle grey and of a stop: in stops, or in signal for one to a display. */
+  greys?: readonly (readonly [number, number])[];
   /** LUTs and CDLs that came with the clip on screen. */
   beside?: { clip: number; files: readonly string[] } | null;
   onStage: (stage: LookStage | undefined) => void;

@@ -256,10 +256,11 @@ it("lets a person choose from a collection of corrections", async () => {
   expect(staged.mock.calls.at(-1)?.[0].steps[0].cdl.saturation).toBe(2);
 });
 
-it("says of a LUT when it makes of middle grey what no look would", () => {
-  expect(misfitOf(0.4, true)).toBe("");
-  expect(misfitOf(0.9, true)).toMatch(/90 % of the signal/);
-  expect(misfitOf(-0.4, false)).toBe("");
-  expect(misfitOf(-3.2, false)).toMatch(/3\.2 stops darker/);
+it("says of a LUT when it makes of middle grey or of a stop what no look would", () => {
+  expect(misfitOf([0.41, 0.12], true)).toBe("");
+  expect(misfitOf([0.59, 0.25], true)).toMatch(/25 % of the signal out of one stop/);
+  expect(misfitOf([0.9, 0.12], true)).toMatch(/90 % of the signal/);
+  expect(misfitOf([-0.4, 1.2], false)).toBe("");
+  expect(misfitOf([-3.2, 2.1], false)).toMatch(/3\.2 stops down, and makes 2\.1 stops/);
   expect(misfitOf(null, false)).toBe("");
 });

@@ -18,8 +18,8 @@ export type Draft = {
   display: string;
   /** Share of the picture that each LUT of the look clips. */
   lutClips: number[];
-  /** What each makes of middle grey: stops from it, or the signal of a LUT to a display. */
-  lutGreys: number[];
+  /** What each makes of middle grey and of a stop: in stops, or in signal for one to a display. */
+  lutGreys: [number, number][];
 };
 
 let views = 0;
