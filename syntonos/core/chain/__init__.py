@@ -21,15 +21,17 @@ from syntonos.core.chain.document import (
     Output,
     chain_hash,
     chain_to_json,
+)
+from syntonos.core.chain.engine import Program, compile_chain, run
+from syntonos.core.chain.lut import apply_lut
+from syntonos.core.chain.readback import ReadBack, read_back, read_back_clf
+from syntonos.core.chain.reading import (
     read_balance,
     read_cdl,
     read_chain,
     read_look,
     read_output,
 )
-from syntonos.core.chain.engine import Program, compile_chain, run
-from syntonos.core.chain.lut import apply_lut
-from syntonos.core.chain.readback import ReadBack, read_back, read_back_clf
 from syntonos.core.chain.tables import (
     LookTable,
     ask_for_missing_tables,
