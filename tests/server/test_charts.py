@@ -257,3 +257,5 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
     single = api("post", matches(place, light=light), {"base_number": 1}, status=201)
     assert together["expected"] < single["expected"]
     assert together["residuals"] != single["residuals"]
+    assert not any("take no part" in w for w in together["warnings"])
+    assert any("take no part" in w for w in single["warnings"])

@@ -25,6 +25,7 @@ _FOLLOWED = 0.5  # agreement with the template below which a chart is not follow
 _PASSED = 0.02  # stored code: a patch that differs more from its usual level is disturbed
 _GLARE = 0.02  # stored code: dark patches of two frames that differ less are as clean
 _LEAST_COMPARED = 4  # frames from which glare is told
+_MOST_FAILED = 2  # searches for a chart that went away
 _AT_TOP = 0.01  # stored code: a patch so near to the frame's highest value may be clipped
 MOTION, SOFT, DISTURBED, CLIPPED, GLARE = "moved", "soft", "disturbed", "clipped", "glare"
 
@@ -82,20 +83,19 @@ def propose_frames(
     factor = min(1.0, _WIDTH / frames[0].shape[1])
     start = (corners + 0.5) * factor - 0.5
     places, sharp, levels, agreements = [], [], [], []
-    last = start
+    smalls = []
     for frame in frames:
         small = frame
         if factor < 1:
             size = (_WIDTH, round(frame.shape[0] * factor))
             small = cv2.resize(frame, size, interpolation=cv2.INTER_AREA).astype(np.float32)
         found, agreement = refine_corners(small, start, layout)
-        if agreement < _FOLLOWED:  # it went farther than an edge can be followed
-            found, agreement = _find_again(small, last, layout) or (found, agreement)
-        if agreement >= _FOLLOWED:
-            last = found
+        smalls.append(small)
         places.append(found)
-        levels.append(sample_cells(small, places_of(layout), chart_homography(found, layout)))
         agreements.append(agreement)
+    _find_lost(smalls, places, agreements, layout)
+    for small, found, agreement in zip(smalls, places, agreements, strict=True):
+        levels.append(sample_cells(small, places_of(layout), chart_homography(found, layout)))
         sharp.append(agreement * _edge_contrast(small, found))
     if np.median(agreements) < _FOLLOWED:
         # No chart is seen there as it was described: nothing tells the frames apart.
@@ -142,6 +142,29 @@ def propose_frames(
         (at + 0.5) / factor - 0.5, corners + (0.0 if still_there else 1.0) * shift, tuple(chosen),
         tuple(notes), float(moved.max() / factor),
     )  # fmt: skip
+
+
+def _find_lost(
+    smalls: Sequence[NDArray[np.float32]], places: list[A], agreements: list[float],
+    layout: ChartLayout,
+) -> None:  # fmt: skip
+    """Search again where a chart that is seen in other frames went farther than edges tell.
+
+    A search that finds nothing takes seconds: after two of them the rest is given up.
+    """
+    seen = [k for k, agreement in enumerate(agreements) if agreement >= _FOLLOWED]
+    if not seen:
+        return
+    last, failed = places[seen[0]], 0
+    for k, small in enumerate(smalls):
+        if agreements[k] < _FOLLOWED and failed < _MOST_FAILED:
+            found = _find_again(small, last, layout)
+            if found is None:
+                failed += 1
+            else:
+                places[k], agreements[k] = found
+        if agreements[k] >= _FOLLOWED:
+            last = places[k]
 
 
 def _find_again(code: NDArray[np.float32], last: A, layout: ChartLayout) -> tuple[A, float] | None:

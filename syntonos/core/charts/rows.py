@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any
 
@@ -56,7 +57,7 @@ def find_rows(
     return sorted(found, key=lambda i: (-i.nodes, -i.score))[:most]
 
 
-def _chains(blobs: A, count: int) -> Any:
+def _chains(blobs: A, count: int) -> Iterator[dict[int, int]]:
     """Yield rows of blobs: place along the row to blob."""
     from scipy.spatial import cKDTree
 

@@ -172,14 +172,14 @@ def _by_noise(profile: ClipProfile, stated: Encoding, levels: str) -> Finding | 
         return None
     code, noise = np.array(profile.noise).T
     own = noise_misfit(code, noise, stated, levels, _STEP_10)
+    if own is None or own < _NOISE_OFF:
+        return None
     others = [
         (misfit, e, lv)
         for e in (*camera_candidates(stated.slug), *map(find_encoding, _DISPLAYS)) for lv in LEVELS
         if (misfit := noise_misfit(code, noise, e, lv, _STEP_10)) is not None
     ]  # fmt: skip
-    if own is None or own < _NOISE_OFF or not others:
-        return None
-    least, best, best_levels = min(others, key=lambda row: row[0])
+    least, best, best_levels = min(others, key=lambda row: row[0], default=(9.0, stated, levels))
     if least > _NOISE_FITS:
         return None
     text = (

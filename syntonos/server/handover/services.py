@@ -68,9 +68,7 @@ def variants(light: Light, camera: Camera) -> list[Variant]:
     groups: dict[tuple[str, str, str], list[Clip]] = {}
     for clip in Clip.objects.filter(light=light, camera=camera).order_by("-kind", "id"):
         scene = clip.scene if clip.scene in with_look else ""
-        # Raw is developed to what it is said to be, always on the whole scale.
-        levels = camera.levels if clip.media == "raw" else clip.levels
-        if (clip.encoding, levels, scene) != (camera.encoding, camera.levels, ""):
+        if (clip.encoding, clip.levels, scene) != (camera.encoding, camera.levels, ""):
             groups.setdefault((clip.encoding, clip.levels, scene), []).append(clip)
     return [
         Variant(clips[0].pk, [c.name for c in clips], find_encoding(encoding).name, levels, scene)

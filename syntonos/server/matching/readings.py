@@ -7,9 +7,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 from django.db import models, transaction
 from django.utils.text import slugify
+from numpy.typing import NDArray
 
 from syntonos.core.charts import (
     CHART_24,
@@ -25,6 +27,7 @@ from syntonos.core.charts import (
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.charts.bracket import merge_readings
 from syntonos.core.charts.frames import propose_frames
+from syntonos.core.charts.refine import refine_corners
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError
 from syntonos.core.matching import (
@@ -39,6 +42,7 @@ from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera, Light, Production
 
 _MOST_FRAMES = 12
+_SEEN = 0.5  # agreement with the template below which a chart is not where it is said to be
 
 
 def _chosen(clip: Clip, frames: Sequence[int] | None) -> list[int]:
@@ -139,9 +143,11 @@ def read(
                                 for n in proposal.notes if n.reason is not None],
         }  # fmt: skip
         chosen = [chosen[i] for i in proposal.frames]
-        shift = (proposal.given - np.asarray(corners, np.float64)).mean(axis=0)
-        others = [(np.asarray(other, np.float64) + shift).tolist() for other in others]
+        moved = cv2.getPerspectiveTransform(
+            np.asarray(corners, np.float32), proposal.given.astype(np.float32)
+        )
         corners = proposal.given.tolist()
+        others = [_still_there(frame_of(clip, chosen[0]), other, moved, layout) for other in others]
     stack = [frame_of(clip, i) for i in chosen]
     encoding = find_encoding(clip.encoding)
     reading, *beside = (
@@ -151,6 +157,25 @@ def read(
     if beside:
         notes["beside"] = [reading_to_json(other) for other in beside]
     return _keep(clip, reading, chosen, found_by, notes)
+
+
+def _still_there(
+    code: NDArray[np.float32], corners: Sequence[Sequence[float]], moved: NDArray[np.float64],
+    layout: ChartLayout,
+) -> list[list[float]]:  # fmt: skip
+    """Return where another chart is in the chosen frames: where it was, or moved with the first."""
+    quad = np.asarray(corners, np.float64)
+    along = cv2.perspectiveTransform(quad[None], moved)[0]
+    agreement, place = max(
+        ((refine_corners(code, q, layout)[1], q.tolist()) for q in (quad, along)),
+        key=lambda row: row[0],
+    )
+    if agreement < _SEEN:
+        raise ChartError(
+            "Another chart of the frame is not where it was in the frames that are best for the "
+            "first.", hint="Read the first one alone, or choose the frames.", code="chart.moved",
+        )  # fmt: skip
+    return place  # type: ignore[no-any-return]
 
 
 def _keep(
@@ -201,7 +226,7 @@ def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]
 def beside(base: ChartReading, own: ChartReading) -> list[tuple[CoreReading, CoreReading]]:
     """Return the pairs of charts that were read beside two readings, left to right.
 
-    None where the two frames do not show as many.
+    Nothing where the two frames do not show as many.
     """
     both = [row.notes.get("beside", []) for row in (base, own)]
     if len(both[0]) != len(both[1]):

@@ -290,6 +290,12 @@ def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]
                 f"The exposures of the {who}'s bracket disagree from patch to patch: its encoding "
                 "or levels may be others."
             )
+    counts = [len(row.notes.get("beside", [])) for row in (base, own) if row is not None]
+    if len(set(counts)) > 1:
+        out.append(
+            f"The reference's frame was read with {counts[0]} more charts, the angle's with "
+            f"{counts[1]}: they take no part. Read as many in both."
+        )
     return out
 
 
