@@ -241,13 +241,17 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
         for corners, gain in zip(places, (1.0, 0.6), strict=True):
             picture, centres = place_chart(picture, *chart_image(raw * gain, 60), corners)
             quads.append(centres[[0, 5, 23, 18]].tolist())
-        file = f"{letter}.tif"
-        write_frame(tmp_path / file, camera.record(picture, np.random.default_rng(3)))
-        clip = register_clip(camera=place.cameras[letter], light=light, kind="chart", files=[file])
+        files = [f"{letter}_0001.tif", f"{letter}_0002.tif"]
+        for seed, file in enumerate(files):
+            write_frame(tmp_path / file, camera.record(picture, np.random.default_rng(seed)))
+        clip = register_clip(camera=place.cameras[letter], light=light, kind="chart", files=files)
         change = {"encoding": camera.encoding, "levels": "full"}
         api("patch", f"/cameras/{place.cameras[letter].pk}", change)
         bodies[clip.pk] = {"corners": quads[0], "others": quads[1:]}
     for clip, body in bodies.items():
+        astray = {**body, "others": [[[x, y - 120] for x, y in body["others"][0]]]}
+        wrong = api("post", f"/clips/{clip}/readings", astray, status=422)
+        assert (wrong["code"], "Read the first one alone" in wrong["hint"]) == ("chart.moved", True)
         row = api("post", f"/clips/{clip}/readings", body, status=201)
         assert row["notes"]["beside"] == 1
     together = api("post", matches(place, light=light), {}, status=201)

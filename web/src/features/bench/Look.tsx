@@ -2,65 +2,13 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { api, type LookLut, type Over, type Schemas, toProblem, unwrap } from "@/api/client";
-import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
-import { type Cdl, CdlDials, PLAIN_CDL } from "./CdlDials";
-
-export type Step =
-  | { kind: "cdl"; cdl: Cdl; encoding: string; levels: string; mix: number }
-  | {
-      kind: "lut";
-      sha256: string;
-      encoding: string;
-      levels: string;
-      to: string | null;
-      mix: number;
-    };
-
-export type LookStage = { kind: "look"; steps: Step[] };
+import { type Cdl, PLAIN_CDL } from "./CdlDials";
+import { LOG, type LookStage, moved, type Step } from "./lookSteps";
+import { StepSettings } from "./StepSettings";
 
 type Scope = "production" | "light" | "scene";
 
-const LOG = "acescct/ap1";
-
-/** Words where a LUT makes of middle grey and a stop what no look would: it is for other values. */
-export function misfitOf(response: readonly [number, number] | null, isDisplay: boolean): string {
-  if (!response) return "";
-  const [grey, contrast] = response;
-  const words = [];
-  if (isDisplay) {
-    if (grey < 0.2 || grey > 0.65)
-      words.push(
-        `shows middle grey at ${(grey * 100).toFixed(0)} % of the signal (usual: 35 to 50 %)`,
-      );
-    if (contrast < 0.07 || contrast > 0.21)
-      words.push(
-        `makes ${(contrast * 100).toFixed(0)} % of the signal out of one stop (usual: 10 to 18 %)`,
-      );
-  } else {
-    if (Math.abs(grey) > 1.5)
-      words.push(
-        `takes middle grey ${Math.abs(grey).toFixed(1)} stops ${grey > 0 ? "up" : "down"}`,
-      );
-    if (contrast < 0.55 || contrast > 1.8)
-      words.push(`makes ${contrast.toFixed(1)} stops of one stop`);
-  }
-  return words.length
-    ? `It ${words.join(", and ")}: it is hardly made for what it is said to work on.`
-    : "";
-}
-
-/** Move one step of the list; what is beyond its ends stays. */
-export function moved(steps: Step[], from: number, by: number): Step[] {
-  const to = from + by;
-  if (to < 0 || to >= steps.length) return steps;
-  const out = steps.slice();
-  const [step] = out.splice(from, 1);
-  if (step) out.splice(to, 0, step);
-  return out;
-}
-
-/** One look over everything: a short list of CDLs and LUTs, in order. */
 type Correction = Schemas["CorrectionOut"];
 
 /** A correction that lies beside a clip, as if a person had chosen it. */
@@ -70,6 +18,7 @@ async function fetchSidecar(clip: number, name: string): Promise<File> {
   return new File([await answer.blob()], name);
 }
 
+/** One look over everything: a short list of CDLs and LUTs, in order. */
 export function LookPanel({
   production,
   light,
@@ -201,13 +150,6 @@ export function LookPanel({
   const step = steps[at];
   const lut = step?.kind === "lut" ? over.luts.find((l) => l.sha256 === step.sha256) : undefined;
   const lutAt = steps.slice(0, at).filter((s) => s.kind === "lut").length;
-  const clipped = clips[lutAt] ?? null;
-  const misfit = step?.kind === "lut" ? misfitOf(greys[lutAt] ?? null, step.to !== null) : "";
-  const places: [string, string, string][] = [
-    [LOG, "full", "in the working log (ACEScct)"],
-    [reference.encoding, reference.levels, `in ${reference.letter}'s code values`],
-    ["rec709", "full", "in display values (Rec.709)"],
-  ];
   const error = bring.error ?? keep.error ?? rejoin.error;
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] gap-4">
@@ -391,92 +333,25 @@ export function LookPanel({
         {error && <Problem error={error} />}
       </div>
       {step && (
-        <div className="flex flex-col gap-1.5">
-          <select
-            className="select select-xs w-full"
-            aria-label="What the step works on"
-            value={`${step.encoding} ${step.levels}`}
-            onChange={(e) => {
-              const place = places.find(([s, l]) => `${s} ${l}` === e.target.value);
-              if (place) change(at, { encoding: place[0], levels: place[1] });
-            }}
-          >
-            {places.map(([slug, levels, text]) => (
-              <option key={slug} value={`${slug} ${levels}`}>
-                {text}
-              </option>
-            ))}
-          </select>
-          {step.kind === "lut" && (
-            <>
-              <label className="flex items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-xs"
-                  checked={step.to !== null}
-                  onChange={(e) => {
-                    const to = e.target.checked ? "rec709" : null;
-                    const next = { ...step, to, mix: to ? 1 : step.mix };
-                    // To a display it has to be the last one.
-                    put(
-                      to
-                        ? [...steps.filter((_, k) => k !== at), next]
-                        : steps.map((s, k) => (k === at ? next : s)),
-                    );
-                    if (to) setAt(steps.length - 1);
-                  }}
-                />
-                it gives display values (Rec.709): it is the output
-              </label>
-              <p className="faint text-2xs">
-                {lut ? `${lut.kind}, ${lut.size} points.` : "Its file is not here."}
-                {lut &&
-                  lut.clips_high > 0.01 &&
-                  ` It clips the uppermost ${(lut.clips_high * 100).toFixed(0)} % of its input: nothing after it brings that back.`}
-                {lut &&
-                  lut.clips_low > 0.01 &&
-                  ` It crushes the lowest ${(lut.clips_low * 100).toFixed(0)} %.`}
-                {clipped !== null &&
-                  lut &&
-                  lut.clips_high + lut.clips_low > 0.01 &&
-                  ` In this picture: ${(clipped * 100).toFixed(1)} % of the pixels.`}
-              </p>
-              {misfit && (
-                <p className="text-2xs" role="status">
-                  {misfit}
-                </p>
-              )}
-            </>
-          )}
-          {step.kind === "cdl" && (
-            <>
-              <CdlDials cdl={step.cdl} onChange={(cdl) => change(at, { cdl: cdl ?? PLAIN_CDL })} />
-              <label className="flex items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-xs"
-                  checked={step.cdl.clamp ?? false}
-                  onChange={(e) => change(at, { cdl: { ...step.cdl, clamp: e.target.checked } })}
-                />
-                clamped to 0–1, as the standard has it
-              </label>
-            </>
-          )}
-          {!(step.kind === "lut" && step.to) && (
-            <Dial
-              label="Mix"
-              compact
-              value={step.mix * 100}
-              low={0}
-              high={100}
-              step={1}
-              neutral={100}
-              digits={0}
-              unit="%"
-              onChange={(v) => change(at, { mix: v / 100 })}
-            />
-          )}
-        </div>
+        <StepSettings
+          step={step}
+          reference={reference}
+          lut={lut}
+          clipped={clips[lutAt] ?? null}
+          response={greys[lutAt] ?? null}
+          onChange={(changes) => change(at, changes)}
+          onDisplay={(to) => {
+            if (step.kind !== "lut") return;
+            const next = { ...step, to, mix: to ? 1 : step.mix };
+            // To a display it has to be the last one.
+            put(
+              to
+                ? [...steps.filter((_, k) => k !== at), next]
+                : steps.map((s, k) => (k === at ? next : s)),
+            );
+            if (to) setAt(steps.length - 1);
+          }}
+        />
       )}
     </div>
   );

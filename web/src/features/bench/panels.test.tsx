@@ -6,7 +6,8 @@ import { angle } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { BalancePanel, type Dials } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
-import { LookPanel, type LookStage, misfitOf } from "./Look";
+import { LookPanel } from "./Look";
+import { type LookStage, misfitOf } from "./lookSteps";
 
 const LUT = {
   id: 1,

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { moved, type Step } from "./Look";
+import { moved, type Step } from "./lookSteps";
 import { asEncoded, viewChain, withoutColour, withStage } from "./viewChain";
 
 const kinds = (chain: { stages: { kind: string }[] }) => chain.stages.map((s) => s.kind);
