@@ -14,6 +14,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.cli.charts import (
+    bracketed,
+    frames_of,
+    levels_alone,
+    read_side,
+    settle_levels,
+)
 from syntonos.core.chain import (
     NAMED_OUTPUTS,
     STORED,
@@ -32,36 +39,23 @@ from syntonos.core.chain import (
 from syntonos.core.charts import (
     ChartLayout,
     ChartReading,
-    find_chart,
     find_charts,
     find_layout,
-    read_chart,
 )
-from syntonos.core.charts.bracket import Merged, merge_readings
-from syntonos.core.charts.frames import propose_frames
-from syntonos.core.encodings import ENCODINGS, LEVELS, find_encoding
+from syntonos.core.encodings import ENCODINGS
 from syntonos.core.errors import ChartError, FitError, LutFileError, MediaError
 from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
-from syntonos.core.formats.patch_table import PatchTable, read_patch_table
 from syntonos.core.matching import (
     MODEL_NAMES,
     FitOptions,
-    LevelsChoice,
-    check_levels,
-    choose_levels,
     fit_match,
     fit_to_json,
     reading_to_json,
 )
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
-from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.media import (
-    RawDevelopment,
-    VideoReader,
-    develop_raw,
     kind_of,
-    read_frame,
     read_recording,
 )
 
@@ -155,165 +149,13 @@ def run_media(args: argparse.Namespace) -> int:
     return 0
 
 
-_MOST_FRAMES = 12  # of a video, from all over it
-
-
-def _frames(paths: Sequence[str], encoding: str = "linear/ap1") -> list[NDArray[np.float32]]:
-    """Return the frames of pictures, raw (developed to the encoding) and videos."""
-    found = []
-    for path in paths:
-        if kind_of(path) == "raw":
-            found.append(develop_raw(path, RawDevelopment(encoding=encoding)))
-        elif kind_of(path) == "video":
-            with VideoReader(path) as video:
-                count = video.recording.frame_count
-                spread = np.linspace(0, count - 1, min(count, _MOST_FRAMES)).round()
-                found += [video.read(int(i)) for i in spread]
-        else:
-            found.append(read_frame(path).code_rgb)
-    return found
-
-
-_TABLES = (".csv", ".txt", ".cgats", ".ti3")
-
-
-def _table(path: str, patches: int) -> PatchTable:
-    try:
-        data = Path(path).read_bytes()
-    except OSError as error:
-        raise ChartError(f"{path} cannot be read: {error.strerror}.", hint="Check the name.",
-                         code="table.unreadable") from None  # fmt: skip
-    try:
-        return read_patch_table(data, patches=patches)
-    except ChartError as error:
-        raise ChartError(f"{path}: {error.message}", hint=error.hint, code=error.code) from None
-
-
-def _read(
-    paths: Sequence[str],
-    slug: str,
-    corners: Sequence[tuple[float, float]] | None,
-    layout: ChartLayout,
-) -> tuple[dict[str, ChartReading], bool]:
-    """Return a reading under either levels, and whether the orientation is certain.
-
-    One file of text is a table of patch values, `published` the chart's own.
-    """
-    if len(paths) == 1 and paths[0] == "published":
-        return {"full": published_reading(layout)}, True
-    if len(paths) == 1 and Path(paths[0]).suffix.lower() in _TABLES:
-        table = _table(paths[0], len(layout.names))
-        return {"full": reading_of_table(table, layout)}, True
-    encoding = find_encoding(slug)
-    frames = _frames(paths, encoding.slug)
-    if len({frame.shape for frame in frames}) > 1:
-        raise ChartError("The images differ in size.", hint="Give frames of one clip only.",
-                         code="chart.frames")  # fmt: skip
-    certain = True
-    quad: Any = corners
-    if quad is None:
-        try:
-            found = find_chart(np.mean(frames, axis=0, dtype=np.float32), layout)
-        except ChartError as error:
-            raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
-                             code=error.code) from error  # fmt: skip
-        quad, certain = found.corners, found.orientation_certain
-    if len(frames) > 1:
-        proposal = propose_frames(frames, np.asarray(quad, np.float64), layout)
-        for note in proposal.notes:
-            if note.frame not in proposal.frames:
-                where = (
-                    paths[note.frame] if len(paths) == len(frames) else f"frame {note.frame + 1}"
-                )
-                print(f"left out: {where} ({note.reason})", file=sys.stderr)
-        frames, quad = [frames[i] for i in proposal.frames], proposal.given
-    read = {k: read_chart(frames, quad, encoding, levels=k, layout=layout) for k in LEVELS}
-    return read, certain
-
-
-def _with_bracket(
-    read: dict[str, ChartReading], images: Sequence[str], slug: str, layout: ChartLayout, who: str
-) -> tuple[dict[str, ChartReading], list[str]]:
-    """Return readings merged with other exposures, and what the bracket says.
-
-    Camera and chart stand still in a bracket: where a picture is too dark or too bright to find
-    the chart, it is read where it was.
-    """
-    if not images:
-        return read, []
-    if len(read) == 1:
-        raise ChartError(f"The {who} is a table of values: it has no bracket.",
-                         hint="Give images.", code="bracket.table")  # fmt: skip
-    more = []
-    for path in images:
-        try:
-            found, certain = _read([path], slug, None, layout)
-        except ChartError as error:
-            if error.code != "chart.not_found":
-                raise
-            certain = False
-        if not certain:
-            found, _ = _read([path], slug, next(iter(read.values())).corners, layout)
-        more.append(found)
-    merged = {k: merge_readings([r, *(m[k] for m in more)]) for k, r in read.items()}
-    return {k: m.reading for k, m in merged.items()}, _bracket_words(merged, who)
-
-
-def _bracket_words(merged: dict[str, Merged], who: str) -> list[str]:
-    said = next(iter(merged.values()))
-    if any(m.is_straight for m in merged.values()):
-        return []
-    bend = max(e.bend for e in said.exposures)
-    return [
-        f"The exposures of the {who}'s bracket disagree by {bend:.2f} stop from patch to "
-        "patch: its encoding or levels may be others, or something changed between them."
-    ]
-
-
-def _levels_alone(readings: dict[str, ChartReading]) -> str:
-    """Return the levels under which one clip's grey ramp is straighter."""
-    check = check_levels(readings["full"])
-    return "full" if check.bend_full <= check.bend_legal else "legal"
-
-
-def _choose_levels(
-    sides: dict[str, dict[str, ChartReading]], stated: dict[str, str]
-) -> tuple[LevelsChoice, list[str]]:
-    """Return the levels to use, and what there is to be said about them."""
-    # A table of values has no levels that could be meant otherwise.
-    stated = {who: "auto" if len(rows) == 1 else stated[who] for who, rows in sides.items()}
-    free = choose_levels(sides["reference"], sides["angle"])
-    taken = {
-        who: {k: r for k, r in rows.items() if stated[who] in ("auto", k)}
-        for who, rows in sides.items()
-    }
-    if all(len(rows) == 2 for rows in taken.values()):
-        choice = free
-    else:
-        choice = choose_levels(taken["reference"], taken["angle"])
-    said = []
-    for who in sides:
-        found, used = getattr(free, who), getattr(choice, who)
-        if found != used and free.is_certain:
-            said.append(
-                f"The levels of the {who} are taken as {used}, as stated; both charts together "
-                f"speak for {found}."
-            )
-    if not choice.is_certain and "auto" in stated.values():
-        said.append(
-            f"The levels could not be told for certain: the reference is taken as "
-            f"{choice.reference}, the angle as {choice.angle}. State them if you know them."
-        )
-    return choice, said
-
-
 def run_chart(args: argparse.Namespace) -> int:
     """Find and read a chart."""
     layout = find_layout(args.chart)
     if args.all:
         return _list_charts(args.images, layout)
-    readings, certain = _read(args.images, args.encoding, args.corners, layout)
-    reading = readings[_levels_alone(readings) if args.levels == "auto" else args.levels]
+    readings, certain = read_side(args.images, args.encoding, args.corners, layout)
+    reading = readings[levels_alone(readings) if args.levels == "auto" else args.levels]
     if args.json:
         plain = reading_to_json(reading)
         print(_json({"corners": plain["corners"], "orientation_certain": certain,
@@ -327,7 +169,7 @@ def run_chart(args: argparse.Namespace) -> int:
 
 
 def _list_charts(paths: Sequence[str], layout: ChartLayout) -> int:
-    found = find_charts(np.mean(_frames(paths), axis=0, dtype=np.float32), layout)
+    found = find_charts(np.mean(frames_of(paths), axis=0, dtype=np.float32), layout)
     for chart in found:
         corners = " ".join(f"{x:.1f},{y:.1f}" for x, y in chart.corners)
         sure = "" if chart.orientation_certain else "  which way up is not certain"
@@ -358,15 +200,13 @@ def run_match(args: argparse.Namespace) -> int:
     told: list[str] = []
     for side in ("reference", "angle"):
         paths, slug = getattr(args, side), getattr(args, f"{side}_encoding")
-        read, certain = _read(paths, slug, getattr(args, f"{side}_corners"), layout)
+        read, certain = read_side(paths, slug, getattr(args, f"{side}_corners"), layout)
         stated[side] = getattr(args, f"{side}_levels")
         if not certain:
             return _say_uncertain(paths[0], layout)
-        sides[side], words = _with_bracket(
-            read, getattr(args, f"{side}_bracket"), slug, layout, side
-        )
+        sides[side], words = bracketed(read, getattr(args, f"{side}_bracket"), slug, layout, side)
         told += words
-    choice, said = _choose_levels(sides, stated)
+    choice, said = settle_levels(sides, stated)
     said = [*told, *said]
     reference, angle = sides["reference"][choice.reference], sides["angle"][choice.angle]
     if args.to == "reference" and reference.encoding == "linear/ap1" and reference.frames == 1:
@@ -385,7 +225,7 @@ def run_match(args: argparse.Namespace) -> int:
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{angle.encoding} {angle.levels} to {args.to}"
     data = _lut_file(chain, args.out, args.size, levels, comment)
-    result = _read_back(data, args.out, chain, levels, _frames(args.angle[:1], angle.encoding)[0])
+    result = _read_back(data, args.out, chain, levels, frames_of(args.angle[:1], angle.encoding)[0])
     is_clf = Path(args.out).suffix.lower() == ".clf"
     cost = 0.0 if is_clf else lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
     if cost > CARRIES:
@@ -431,14 +271,14 @@ def run_check(args: argparse.Namespace) -> int:
     layout = find_layout(args.chart)
     for side in ("reference", "angle"):
         slug = getattr(args, f"{side}_encoding")
-        sides[side], certain = _read(getattr(args, side), slug, None, layout)
+        sides[side], certain = read_side(getattr(args, side), slug, None, layout)
         if not certain:
             return _say_uncertain(getattr(args, side)[0], layout)
     stated = {side: getattr(args, f"{side}_levels") for side in sides}
     if stated["reference"] == "auto" and len(sides["reference"]) == 2:
         # Not by a fit: the angle's encoding is what is in doubt.
-        stated["reference"] = _levels_alone(sides["reference"])
-    choice, _ = _choose_levels(sides, stated)
+        stated["reference"] = levels_alone(sides["reference"])
+    choice, _ = settle_levels(sides, stated)
     for side in sides:
         read[side] = sides[side][getattr(choice, side)]
     bracket = []
@@ -451,7 +291,7 @@ def run_check(args: argparse.Namespace) -> int:
                 f"{text!r} does not say how many stops it is above the angle's chart.",
                 hint="Give each as IMAGE:STOPS, like over.dpx:+2.", code="check.bracket",
             ) from None  # fmt: skip
-        readings, _ = _read([path], args.angle_encoding, None, layout)
+        readings, _ = read_side([path], args.angle_encoding, None, layout)
         bracket.append((readings[read["angle"].levels], step))
     compressed = any(kind_of(path) == "video" for path in args.angle)
     result = check_encoding(read["reference"], read["angle"], bracket, is_compressed=compressed)
@@ -515,7 +355,7 @@ def _read_back(
 def run_readback(args: argparse.Namespace) -> int:
     """Compare a LUT with the chain it was made from."""
     chain = _chain(args.chain)
-    image = _frames([args.image])[0] if args.image else None
+    image = frames_of([args.image])[0] if args.image else None
     levels = LutLevels(args.lut_in, args.lut_out)
     result = _read_back(Path(args.lut).read_bytes(), args.lut, chain, levels, image)
     print(f"{args.lut}: {result.size} points per axis" if result.size else args.lut)
