@@ -77,7 +77,11 @@ export function LastBroughtIn({ jobs }: { jobs: readonly Job[] }) {
   const { clips = 0, verified = 0, failed = [], unread = [] } = result;
   const words = [
     `${clips} ${clips === 1 ? "clip" : "clips"} came in`,
-    verified ? `${verified} files are what their manifest says` : "no manifest was there to check",
+    verified
+      ? `${verified} files are what their manifest says`
+      : unread.length
+        ? "none was checked against a manifest"
+        : "no manifest was there to check",
   ];
   if (failed.length) words.push(`${failed.length} could not be brought in`);
   return (

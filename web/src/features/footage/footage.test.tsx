@@ -230,6 +230,6 @@ it("says what the manifests confirmed, and which cannot be read", () => {
   );
   const unread = ["0001.mhl: this is not XML"];
   rerender(<LastBroughtIn jobs={[job({ clips: 1, verified: 0, failed: [{}], unread })]} />);
-  expect(container.textContent).toMatch(/no manifest was there.*1 could not be brought in/);
+  expect(container.textContent).toMatch(/none was checked.*1 could not be brought in/);
   expect(container.textContent).toContain("A manifest cannot be read: 0001.mhl");
 });
