@@ -203,14 +203,14 @@ def test_encodings_are_listed(capsys):
 
 
 def test_an_uncertain_orientation_is_asked_for(tmp_path, capsys, monkeypatch):
-    from syntonos.cli import commands
+    from syntonos.cli import charts
 
     shot = shoot(camera_a(), frames=1)
     path = tmp_path / "a.tif"
     write_frame(path, shot.frames[0])
-    certain = commands.find_chart
+    certain = charts.find_chart
     monkeypatch.setattr(
-        commands,
+        charts,
         "find_chart",
         lambda code, layout: replace(certain(code, layout), orientation_certain=False),
     )
