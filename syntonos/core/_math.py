@@ -15,35 +15,45 @@ from numba.extending import intrinsic, overload
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def _bits(typingctx: Any, x: Any) -> Any:
-    """Reinterpret a float32 as int32."""
+def _split(typingctx: Any, x: Any) -> Any:
+    """Return (e, m) of a float32 x = 2^e m, m in sqrt(1/2)..sqrt(2), both as float32.
+
+    In 32 bit throughout: numba's own integers are 64 bit wide and cost half of the vectors.
+    """
 
     def codegen(context: Any, builder: Any, sig: Any, args: Any) -> Any:
-        return builder.bitcast(args[0], context.get_value_type(types.int32))
+        i32 = context.get_value_type(types.int32)
+        f32 = context.get_value_type(types.float32)
+        mantissa = i32(23)
+        bits = builder.bitcast(args[0], i32)
+        e = builder.ashr(builder.sub(bits, i32(0x3F3504F3)), mantissa)
+        m = builder.bitcast(builder.sub(bits, builder.shl(e, mantissa)), f32)
+        return context.make_tuple(builder, sig.return_type, (builder.sitofp(e, f32), m))
 
-    return types.int32(types.float32), codegen
+    return types.UniTuple(types.float32, 2)(types.float32), codegen
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def _float(typingctx: Any, i: Any) -> Any:
-    """Reinterpret an int32 as float32."""
+def _raise(typingctx: Any, p: Any, t: Any) -> Any:
+    """Return float32 p times two to the integer that t = integer + 1.5 * 2^23 carries."""
 
     def codegen(context: Any, builder: Any, sig: Any, args: Any) -> Any:
-        return builder.bitcast(args[0], context.get_value_type(types.float32))
+        i32 = context.get_value_type(types.int32)
+        f32 = context.get_value_type(types.float32)
+        p, t = (builder.bitcast(arg, i32) for arg in args)
+        return builder.bitcast(builder.add(p, builder.shl(t, i32(23))), f32)
 
-    return types.float32(types.int32), codegen
+    return types.float32(types.float32, types.float32), codegen
 
 
-_SQRT_HALF_BITS = np.int32(0x3F3504F3)
-_MANTISSA = np.int32(23)
 _ONE = np.float32(1.0)
 _S1, _S3, _S5, _S7 = (np.float32(2 / math.log(2) / k) for k in (1, 3, 5, 7))
 _S9 = np.float32(2 / math.log(2) / 9)
 _E1, _E2, _E3, _E4, _E5, _E6, _E7 = (
     np.float32(math.log(2) ** k / math.factorial(k)) for k in range(1, 8)
 )
-_EXP_TOP, _EXP_BOTTOM, _HALF = np.float32(127.999), np.float32(-126.0), np.float32(0.5)
-_BIAS = np.int32(127)
+_EXP_TOP, _EXP_BOTTOM = np.float32(127.999), np.float32(-125.0)
+_ROUND = np.float32(12582912.0)  # 1.5 * 2^23: what is added to it is rounded to an integer
 
 
 def log2(x: Any) -> Any:
@@ -61,13 +71,11 @@ def _log2_overload(x: Any) -> Any:
     if x == types.float32:
 
         def fast(x: Any) -> Any:
-            # x = 2^e m with m in sqrt(1/2)..sqrt(2); log2 m by the series in (m-1)/(m+1).
-            bits = _bits(x)
-            e = (bits - _SQRT_HALF_BITS) >> _MANTISSA
-            m = _float(np.int32(bits - (e << _MANTISSA)))
+            # log2 m by the series in (m-1)/(m+1).
+            e, m = _split(x)
             s = (m - _ONE) / (m + _ONE)
             q = s * s
-            return np.float32(e) + s * (_S1 + q * (_S3 + q * (_S5 + q * (_S7 + q * _S9))))
+            return e + s * (_S1 + q * (_S3 + q * (_S5 + q * (_S7 + q * _S9))))
 
         return fast
 
@@ -83,12 +91,12 @@ def _exp2_overload(x: Any) -> Any:
 
         def fast(x: Any) -> Any:
             c = min(max(x, _EXP_BOTTOM), _EXP_TOP)
-            n = np.int32(math.floor(c + _HALF))
-            f = c - np.float32(n)
+            t = c + _ROUND
+            f = c - (t - _ROUND)
             p = _ONE + f * (
                 _E1 + f * (_E2 + f * (_E3 + f * (_E4 + f * (_E5 + f * (_E6 + f * _E7)))))
             )
-            return p * _float(np.int32((n + _BIAS) << _MANTISSA))
+            return _raise(p, t)
 
         return fast
 

@@ -457,6 +457,46 @@ def run_float(
 
 
 @jit
+def run_grid(
+    axis: NDArray[np.float32],
+    first: int,
+    dst: NDArray[np.float32],
+    ops: NDArray[np.int32],
+    params: NDArray[np.float32],
+    tables: NDArray[np.float32],
+) -> None:
+    """Run a program over all combinations of an axis's values, from number `first` on.
+
+    axis (n, 3) float32; dst (count, 3) float32 of [r, g, b] in that order, b fastest. Each tile
+    is made where it is used.
+    """
+    n, total = axis.shape[0], dst.shape[0]
+    x = np.zeros((3, TILE), np.float32)
+    kept = np.zeros((3, TILE), np.float32)
+    b = first % n
+    g, r = (first // n) % n, first // (n * n)
+    for start in range(0, total, TILE):
+        count = min(TILE, total - start)
+        at = 0
+        while at < count:
+            some = min(n - b, count - at)
+            red, green = axis[r, 0], axis[g, 1]
+            for i in range(some):
+                x[0, at + i], x[1, at + i], x[2, at + i] = red, green, axis[b + i, 2]
+            at += some
+            b += some
+            if b == n:
+                b = 0
+                g += 1
+            if g == n:
+                g = 0
+                r += 1
+        _run_tile(x, kept, ops, params, tables)
+        for i in range(count):
+            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
+
+
+@jit
 def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
     """Round display values (n,) float32, 0..1, to bytes; NaN becomes 0."""
     for i in range(src.size):

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Final, Literal, TypeVar
+from typing import Final, Literal, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core._jit import jit
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import Chain, EncodingOutput
-from syntonos.core.chain.engine import Program, compile_chain, run
+from syntonos.core.chain.engine import Program, compile_chain, run, run_on_grid
 from syntonos.core.encodings import find_encoding
 from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ChainError
@@ -69,18 +68,6 @@ class LutLevels:
 STORED: Final = LutLevels()
 
 
-@jit
-def _spread(axis: Any, grid: Any) -> None:
-    """Write all combinations of an axis's values (n, 3) into a grid (n, n, n, 3)."""
-    n = axis.shape[0]
-    for r in range(n):
-        for g in range(n):
-            for b in range(n):
-                grid[r, g, b, 0] = axis[r, 0]
-                grid[r, g, b, 1] = axis[g, 1]
-                grid[r, g, b, 2] = axis[b, 2]
-
-
 def _stages_by_channel(program: Program) -> int:
     """Return how many opcodes at the start treat each channel alone: levels and curves."""
     alone = (program.ops == k.OP_LEVELS) | (program.ops >= k.OP_DECODE)
@@ -130,7 +117,5 @@ def bake_lut(
     alone = _stages_by_channel(program)
     first = replace(program, ops=program.ops[:alone], params=program.params[:alone], aces=None)
     rest = replace(program, ops=program.ops[alone:], params=program.params[alone:])
-    grid = np.empty((size, size, size, 3), np.float32)
-    _spread(run(first, levels.to_stored(axis)), grid)
-    result = run(rest, grid, threads=threads)
+    result = run_on_grid(rest, run(first, levels.to_stored(axis)), threads=threads)
     return levels.result(result, chain)

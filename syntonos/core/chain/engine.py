@@ -44,7 +44,7 @@ from syntonos.core.encodings import (
 from syntonos.core.encodings.scalar import LINEAR, TABLE
 from syntonos.core.errors import ChainError
 
-ENGINE_VERSION = 4  # part of every cache's key: raised when pixels change
+ENGINE_VERSION = 5  # part of every cache's key: raised when pixels change
 _WIDTH = 40  # parameters of the widest opcode
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
@@ -385,18 +385,50 @@ def run(
         if is_superseded is not None and is_superseded():
             raise Superseded
         k.run_float(flat[band], out[band], program.ops, program.params, program.tables)
-        if program.aces is not None:
-            aces = _aces_processor(program.aces.display, program.aces.version)
-            aces.applyRGB(out[band])
-            np.clip(out[band], 0, 1, out=out[band])
+        _finish(program, out[band])
 
-    bands = _bands(len(flat), threads, is_superseded is not None)
+    _each_band(work, _bands(len(flat), threads, is_superseded is not None), threads)
+    return out.reshape(source.shape)
+
+
+def run_on_grid(
+    program: Program, axis: NDArray[np.float32], *, threads: int = 1
+) -> NDArray[np.float32]:
+    """Run a program over all combinations of an axis's values; the grid itself is never stored.
+
+    Parameters
+    ----------
+    axis : (n, 3) float32
+        Of each channel.
+
+    Returns
+    -------
+    (n, n, n, 3) float32, [r, g, b].
+    """
+    n = len(axis)
+    out = np.empty((n * n * n, 3), np.float32)
+
+    def work(band: slice) -> None:
+        k.run_grid(axis, band.start, out[band], program.ops, program.params, program.tables)
+        _finish(program, out[band])
+
+    _each_band(work, _bands(len(out), threads, watched=False), threads)
+    return out.reshape(n, n, n, 3)
+
+
+def _finish(program: Program, values: NDArray[np.float32]) -> None:
+    """Take a band through what is left to the host library, in place."""
+    if program.aces is not None:
+        _aces_processor(program.aces.display, program.aces.version).applyRGB(values)
+        np.clip(values, 0, 1, out=values)
+
+
+def _each_band(work: Callable[[slice], None], bands: list[slice], threads: int) -> None:
     if threads == 1:
         for band in bands:
             work(band)
     else:
         list(_pool().map(work, bands))
-    return out.reshape(source.shape)
 
 
 def to_bytes(disp_rgb: NDArray[np.float32]) -> NDArray[np.uint8]:
