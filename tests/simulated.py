@@ -66,6 +66,21 @@ def shoot(camera, *, light=DAY, corners=CORNERS, frames=2, seed=1, patches=None,
     return Shot([camera.record(picture, rng) for _ in range(frames)], centres)
 
 
+PLACES = (np.array([[60, 60], [460, 80], [440, 350], [70, 330]], float),
+          np.array([[560, 240], [880, 230], [890, 450], [565, 460]], float))  # fmt: skip
+
+
+def shoot_charts(camera, lights, places=PLACES, *, frames=2):
+    """Return frames with a chart in each of several lights, and the charts' corners."""
+    picture, quads = background(), []
+    for corners, light in zip(places, lights, strict=True):
+        raw = camera.expose(chart_reflectances() * light) * 0.95
+        picture, centres = place_chart(picture, *chart_image(raw, 60), corners)
+        quads.append(centres[[0, 5, 23, 18]])
+    shots = [camera.record(picture, np.random.default_rng(seed)) for seed in range(frames)]
+    return shots, quads
+
+
 def reading(camera, **how):
     shot = shoot(camera, **how)
     return read_chart(shot.frames, shot.corners, find_encoding(camera.encoding),

@@ -14,6 +14,7 @@ from syntonos.core.charts import (
     ChartLayout,
     ChartReading,
     find_chart,
+    find_charts,
     read_chart,
 )
 from syntonos.core.charts.bracket import Merged, merge_readings
@@ -27,6 +28,7 @@ from syntonos.core.matching import (
     choose_levels,
 )
 from syntonos.core.matching.imported import published_reading, reading_of_table
+from syntonos.core.matching.pairing import pair_charts
 from syntonos.core.media import (
     RawDevelopment,
     VideoReader,
@@ -76,7 +78,7 @@ def table_of(path: str, patches: int) -> PatchTable:
 def read_side(
     paths: Sequence[str],
     slug: str,
-    corners: Sequence[tuple[float, float]] | None,
+    corners: Sequence[tuple[float, float]] | NDArray[np.float64] | None,
     layout: ChartLayout,
 ) -> tuple[dict[str, ChartReading], bool]:
     """Return a reading under either levels, and whether the orientation is certain.
@@ -113,6 +115,42 @@ def read_side(
         frames, quad = [frames[i] for i in proposal.frames], proposal.given
     read = {k: read_chart(frames, quad, encoding, levels=k, layout=layout) for k in LEVELS}
     return read, certain
+
+
+def read_all(
+    images: dict[str, Sequence[str]], slugs: dict[str, str], layout: ChartLayout
+) -> tuple[dict[str, dict[str, ChartReading]], list[tuple[ChartReading, ChartReading]]]:
+    """Read every chart of both sides' frames, and pair them by what they show.
+
+    Returns
+    -------
+    The readings of the pair that makes the match, by side and levels, and the other pairs, under
+    the levels that their own greys speak for.
+
+    Raises
+    ------
+    ChartError
+        chart.counts where the two frames do not show as many; chart.orientation where it is not
+        certain which way up one of several is.
+    """
+    read: dict[str, list[dict[str, ChartReading]]] = {}
+    for side, paths in images.items():
+        mean = np.mean(frames_of(paths, slugs[side]), axis=0, dtype=np.float32)
+        found = find_charts(np.asarray(mean), layout)
+        if not all(chart.orientation_certain for chart in found):
+            raise ChartError(
+                f"{paths[0]} shows {len(found)} charts; which way up they are is not certain.",
+                hint="Leave --all-charts out, and give the corners of one.",
+                code="chart.orientation",
+            )
+        first, *others = [chart.corners for chart in found]
+        ordered = [first, *sorted(others, key=lambda quad: float(np.mean(quad, axis=0)[0]))]
+        read[side] = [read_side(paths, slugs[side], quad, layout)[0] for quad in ordered]
+    plain = {side: [rows[levels_alone(rows)] for rows in charts] for side, charts in read.items()}
+    order = pair_charts(plain["reference"], plain["angle"], first_is_given=False).order
+    sides = {"reference": read["reference"][0], "angle": read["angle"][order[0]]}
+    pairs = [(one, plain["angle"][k]) for one, k in zip(plain["reference"], order, strict=True)]
+    return sides, pairs[1:]
 
 
 def bracketed(

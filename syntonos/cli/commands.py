@@ -18,6 +18,7 @@ from syntonos.cli.charts import (
     bracketed,
     frames_of,
     levels_alone,
+    read_all,
     read_side,
     settle_levels,
 )
@@ -54,6 +55,7 @@ from syntonos.core.matching import (
 )
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
+from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.media import (
     kind_of,
     read_recording,
@@ -198,13 +200,22 @@ def run_match(args: argparse.Namespace) -> int:
     sides, stated = {}, {}
     layout = find_layout(args.chart)
     told: list[str] = []
-    for side in ("reference", "angle"):
-        paths, slug = getattr(args, side), getattr(args, f"{side}_encoding")
-        read, certain = read_side(paths, slug, getattr(args, f"{side}_corners"), layout)
+    more: list[tuple[ChartReading, ChartReading]] = []
+    images = {side: getattr(args, side) for side in ("reference", "angle")}
+    slugs = {side: getattr(args, f"{side}_encoding") for side in images}
+    if args.all_charts:
+        all_sides, more = read_all(images, slugs, layout)
+    for side, paths in images.items():
         stated[side] = getattr(args, f"{side}_levels")
-        if not certain:
-            return _say_uncertain(paths[0], layout)
-        sides[side], words = bracketed(read, getattr(args, f"{side}_bracket"), slug, layout, side)
+        if args.all_charts:
+            read = all_sides[side]
+        else:
+            read, certain = read_side(paths, slugs[side], getattr(args, f"{side}_corners"), layout)
+            if not certain:
+                return _say_uncertain(paths[0], layout)
+        sides[side], words = bracketed(
+            read, getattr(args, f"{side}_bracket"), slugs[side], layout, side
+        )
         told += words
     choice, said = settle_levels(sides, stated)
     said = [*told, *said]
@@ -215,7 +226,8 @@ def run_match(args: argparse.Namespace) -> int:
             hint="With values from a table, choose --to rec709-tone or --to rec709-plain.",
             code="match.no_encoding",
         )
-    fit = fit_match(reference, angle, FitOptions(args.model))
+    pool = pooled_prior(more) if more else None
+    fit = fit_match(reference, angle, FitOptions(args.model, pool=pool))
     output = (
         EncodingOutput(reference.encoding, reference.levels)
         if args.to == "reference"
@@ -244,6 +256,7 @@ def run_match(args: argparse.Namespace) -> int:
             "angle": {"stated": stated["angle"], "used": choice.angle},
             "log_odds": choice.log_odds if np.isfinite(choice.log_odds) else None,
         },
+        "charts_beside": len(more),
         "read_back": result.to_json(),
         "lut_cost": cost,
         "chain": chain_to_json(chain),
@@ -253,6 +266,8 @@ def run_match(args: argparse.Namespace) -> int:
     _write(args.out, data)
     for warning in (*said, *fit.warnings):
         print(f"warning: {warning}", file=sys.stderr)
+    if more:
+        print(f"{len(more) + 1} charts of each frame were read together")
     print(f"flare {fit.flare_share:.2%} of white, exposure {fit.match.stops:+.2f} stop, white "
           f"{fit.warmth:+.0f} mired {fit.tint:+.1f} tint, ramp slope {fit.slope:.3f}")  # fmt: skip
     print(f"delta E before {fit.before:.2f}, white and exposure {fit.white_only:.2f}, after "

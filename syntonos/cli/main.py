@@ -82,6 +82,9 @@ def _parser() -> argparse.ArgumentParser:
         match.add_argument(f"--{side}-bracket", nargs="+", default=[], metavar="IMG",
                            help="the same chart at other exposures, one image each")  # fmt: skip
     match.add_argument("--chart", **layout)
+    match.add_argument("--all-charts", action="store_true",
+                       help="read every chart in the frames; the clearest makes the match, the "
+                            "others steady it")  # fmt: skip
     match.add_argument("--model", default="averaged", choices=MODELS)
     match.add_argument("--size", type=int, default=65, choices=(17, 33, 65))
     match.add_argument(

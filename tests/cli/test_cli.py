@@ -21,7 +21,15 @@ from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
 from syntonos.core.media import RecordingReader, write_frame
 from tests.opencolorio import cube_file, through
-from tests.simulated import background, camera_a, shoot
+from tests.simulated import (
+    DAY,
+    PLACES,
+    background,
+    camera_a,
+    camera_b,
+    shoot,
+    shoot_charts,
+)
 
 
 def files(media, camera, shot="01"):
@@ -97,6 +105,31 @@ def test_levels_are_found_where_they_are_not_stated(media, tmp_path, capsys):
     assert said["levels"]["angle"] == {"stated": "auto", "used": "legal"}
     assert "levels" not in capsys.readouterr().err
     assert said["fit"]["expected_low"] < said["fit"]["expected"] < said["fit"]["expected_high"]
+
+
+def test_all_charts_of_the_frames_make_one_match_wherever_they_stand(tmp_path, capsys):
+    """A lit chart and a shaded one; the angle looks from the other side, so they swap places."""
+    sides = []
+    for name, camera, places in (("ref", camera_a(noise=0.06), PLACES),
+                                 ("ang", camera_b(noise=0.06), PLACES[::-1])):  # fmt: skip
+        frames, _ = shoot_charts(camera, (DAY, 0.3 * DAY), places)
+        for k, frame in enumerate(frames):
+            write_frame(tmp_path / f"{name}{k}.tif", frame)
+        sides.append([str(tmp_path / f"{name}{k}.tif") for k in range(len(frames))])
+    told = {}
+    for flags in ((), ("--all-charts",)):
+        report = tmp_path / "report.json"
+        assert main(["match", "--reference", *sides[0], "--reference-encoding", "logc3",
+                     "--angle", *sides[1], "--angle-encoding", "s-log3/s-gamut3.cine",
+                     "--size", "17", "--out", str(tmp_path / "m.cube"), "--report", str(report),
+                     *flags]) == 0  # fmt: skip
+        told[flags] = json.loads(report.read_text())
+    assert "2 charts of each frame were read together" in capsys.readouterr().out
+    alone, together = told.values()
+    assert (alone["charts_beside"], together["charts_beside"]) == (0, 1)
+    # The cameras' own difference, not the shade's 1.7 stops.
+    assert together["fit"]["match"]["stops"] == pytest.approx(0.3, abs=0.15)
+    assert together["fit"]["expected"] < alone["fit"]["expected"]
 
 
 def test_an_angle_is_matched_to_published_values_and_to_a_table(media, tmp_path, capsys):

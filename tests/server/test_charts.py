@@ -5,11 +5,9 @@ import pytest
 
 from syntonos.core.charts.layout import CHART_24, reference_lin
 from syntonos.core.media import write_frame
-from syntonos.core.simulate.chart import chart_image, place_chart
-from syntonos.core.simulate.spectra import chart_reflectances
 from syntonos.server.footage.services import register_clip
 from syntonos.server.productions.services import create_light
-from tests.simulated import DAY, background, camera_a, camera_b
+from tests.simulated import DAY, camera_a, camera_b, shoot_charts
 from tests.warm import MEDIA
 
 CARD = "rows = 2\ncolumns = 5\nneutrals = [6, 7, 8, 9, 10]\n"
@@ -231,23 +229,17 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
 ):
     """Two noisy frames, in which a second chart stands at another exposure."""
     settings.MEDIA_ROOTS = {"media": tmp_path}
-    places = [np.array([[60, 60], [460, 80], [440, 350], [70, 330]], float),
-              np.array([[560, 240], [880, 230], [890, 450], [565, 460]], float)]  # fmt: skip
     light = create_light(place.production, {"name": "Twin"})
     bodies = {}
     for letter, camera in (("A", camera_a(noise=0.06)), ("B", camera_b(noise=0.06))):
-        raw = camera.expose(chart_reflectances() * DAY) * 0.95
-        picture, quads = background(), []
-        for corners, gain in zip(places, (1.0, 0.6), strict=True):
-            picture, centres = place_chart(picture, *chart_image(raw * gain, 60), corners)
-            quads.append(centres[[0, 5, 23, 18]].tolist())
+        frames, quads = shoot_charts(camera, (DAY, 0.6 * DAY))
         files = [f"{letter}_0001.tif", f"{letter}_0002.tif"]
-        for seed, file in enumerate(files):
-            write_frame(tmp_path / file, camera.record(picture, np.random.default_rng(seed)))
+        for file, frame in zip(files, frames, strict=True):
+            write_frame(tmp_path / file, frame)
         clip = register_clip(camera=place.cameras[letter], light=light, kind="chart", files=files)
         change = {"encoding": camera.encoding, "levels": "full"}
         api("patch", f"/cameras/{place.cameras[letter].pk}", change)
-        bodies[clip.pk] = {"corners": quads[0], "others": quads[1:]}
+        bodies[clip.pk] = {"corners": quads[0].tolist(), "others": [quads[1].tolist()]}
     for clip, body in bodies.items():
         astray = {**body, "others": [[[x, y - 120] for x, y in body["others"][0]]]}
         wrong = api("post", f"/clips/{clip}/readings", astray, status=422)
@@ -263,3 +255,9 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
     assert together["residuals"] != single["residuals"]
     assert not any("take no part" in w for w in together["warnings"])
     assert any("take no part" in w for w in single["warnings"])
+    # The shaded chart read first in the angle, the lit one in the reference.
+    swapped = {"corners": body["others"][0], "others": [body["corners"]]}
+    assert api("post", f"/clips/{clip}/readings", swapped, status=201)["notes"]["beside"] == 1
+    crossed = api("post", matches(place, light=light), {"base_number": 2}, status=201)
+    assert any("Read the same chart first" in w for w in crossed["warnings"])
+    assert not any("Read the same chart first" in w for w in together["warnings"])

@@ -76,11 +76,23 @@ def _signal_peak(display: Display) -> float:
     return 3.0 if display.system_gamma else display.peak
 
 
-def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32]:
+def screen_white(display: str, *, whole: bool = False) -> float | None:
+    """Return the light in nit that is white where HDR is seen on an SDR screen; None for SDR.
+
+    The reference white of BT.2408, or, seen as a whole, the display's peak.
+    """
+    shown = find_display(display)
+    return 100 * (shown.peak if whole else _HDR_WHITE) if shown.is_hdr else None
+
+
+def on_screen(
+    disp_rgb: NDArray[np.float32], display: str, *, whole: bool = False
+) -> NDArray[np.float32]:
     """Return a display's code values as an SDR screen of BT.709 primaries shows them best.
 
-    HDR is clipped at the reference white of BT.2408; wider primaries are clipped to BT.709. This
-    is a view, no evidence: figures and scopes read the display's own code values.
+    HDR is clipped at the reference white of BT.2408, or darkened as a whole until its peak is
+    white; wider primaries are clipped to BT.709. This is a view, no evidence: figures and scopes
+    read the display's own code values.
     """
     shown = find_display(display)
     if shown.gamut.slug == "bt709" and not shown.is_hdr:
@@ -90,7 +102,7 @@ def on_screen(disp_rgb: NDArray[np.float32], display: str) -> NDArray[np.float32
         signal = light / np.float32(3)
         y = np.maximum(signal @ shown.gamut.to_xyz[1].astype(np.float32), np.float32(1e-6))
         light = signal * (shown.peak * y[..., None] ** (shown.system_gamma - 1))
-    white = _HDR_WHITE if shown.is_hdr else 1.0
+    white = (screen_white(display, whole=whole) or 100) / 100
     # All displays here have the white of D65.
     mat = np.linalg.solve(GAMUTS["bt709"].to_xyz, shown.gamut.to_xyz) / white
     out = np.clip(light @ mat.T.astype(np.float32), 0, 1).astype(np.float32)

@@ -213,7 +213,7 @@ def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
         body.sequence,
         lambda is_superseded: pictures.draft_message(
             clip, body.frame, body.width, chain, sequence=body.sequence, scopes=body.scopes,
-            mark=body.mark, is_superseded=is_superseded,
+            mark=body.mark, whole=body.whole, is_superseded=is_superseded,
         ),
     )  # fmt: skip
     return HttpResponse(data, content_type="application/octet-stream")

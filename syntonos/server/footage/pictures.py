@@ -17,7 +17,13 @@ from numpy.typing import NDArray
 from syntonos.core.chain import Chain, Decode, Output, chain_hash, compile_chain, run
 from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.engine import ENGINE_VERSION, Superseded, to_bytes
-from syntonos.core.chain.marks import beyond_display, clipped_by_luts, grey_through_luts, on_screen
+from syntonos.core.chain.marks import (
+    beyond_display,
+    clipped_by_luts,
+    grey_through_luts,
+    on_screen,
+    screen_white,
+)
 from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
@@ -63,9 +69,12 @@ def draft_message(
     sequence: int,
     scopes: bool,
     mark: str = "",
+    whole: bool = False,
     is_superseded: Callable[[], bool] | None = None,
 ) -> bytes:
     """Return one binary message: a header, the JPEG, and the scope counts.
+
+    `whole`: HDR is darkened until its peak is white, not clipped at its reference white.
 
     uint32 length of the header (little endian), the header as JSON, the JPEG, the parade as
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
@@ -73,7 +82,7 @@ def draft_message(
     code = frame_of(clip, frame, width)
     disp = run(compile_chain(chain), code, threads=THREADS, is_superseded=is_superseded)
     display = getattr(chain.output, "display", "rec709")
-    seen = on_screen(disp, display)
+    seen = on_screen(disp, display, whole=whole)
     shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
     if mark == "unseen":
         where = unseen(chain, code, threads=THREADS)
@@ -90,7 +99,8 @@ def draft_message(
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
         "luma": luma_weights(display), "light": light_marks(display),
         "below": float((disp <= 0).any(axis=-1).mean()),
-        **shares, "display": display, "lut_clips": lut_clips,
+        **shares, "display": display, "white": screen_white(display, whole=whole),
+        "lut_clips": lut_clips,
         "lut_greys": grey_through_luts(chain),
         "above": float((disp >= 1).any(axis=-1).mean()),
     }  # fmt: skip

@@ -182,4 +182,5 @@ class DraftIn(Schema):
     scopes: bool = True
     # Hatch what lies outside what the match has seen, or what the display cannot show.
     mark: Literal["", "unseen", "gamut"] = ""
+    whole: bool = False  # see HDR darkened until its peak is white
     dials: Dials | None = None  # of a balance under the hand, instead of the chain's

@@ -30,10 +30,8 @@ from syntonos.core.charts.frames import propose_frames
 from syntonos.core.charts.refine import refine_corners
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChartError
-from syntonos.core.matching import (
-    reading_from_json,
-    reading_to_json,
-)
+from syntonos.core.matching import reading_from_json, reading_to_json
+from syntonos.core.matching.pairing import pair_charts
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -223,15 +221,24 @@ def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]
     return _keep(first.clip, merged.reading, first.frames, first.found_by, notes)
 
 
-def beside(base: ChartReading, own: ChartReading) -> list[tuple[CoreReading, CoreReading]]:
-    """Return the pairs of charts that were read beside two readings, left to right.
+def beside(
+    base: ChartReading, own: ChartReading
+) -> tuple[list[tuple[CoreReading, CoreReading]], bool]:
+    """Return the pairs of charts that were read beside two readings.
 
-    Nothing where the two frames do not show as many.
+    Also whether the two readings themselves seem to be of different charts. No pairs where the two
+    frames do not show as many.
     """
-    both = [row.notes.get("beside", []) for row in (base, own)]
-    if len(both[0]) != len(both[1]):
-        return []
-    return [(reading_from_json(a), reading_from_json(b)) for a, b in zip(*both, strict=True)]
+    both = [
+        [reading_from_json(data) for data in (row.data, *row.notes.get("beside", []))]
+        for row in (base, own)
+    ]
+    alike = both[0][0].layout == both[1][0].layout
+    if len(both[0]) != len(both[1]) or len(both[0]) == 1 or not alike:
+        return [], False
+    pairing = pair_charts(*both)
+    pairs = [(one, both[1][k]) for one, k in zip(both[0], pairing.order, strict=True)]
+    return pairs[1:], pairing.crossed
 
 
 def read_again(row: ChartReading) -> ChartReading:

@@ -218,7 +218,7 @@ def _found(
     else:
         base, own = both_readings(light, camera)
         target, angle = reading_from_json(base.data), reading_from_json(own.data)
-        more = beside(base, own)
+        more, _ = beside(base, own)
         if request.pool:
             more += [(r, a) for _, r, a in other_pairs(light, camera)]
         pool = pooled_prior(more) if more else None
@@ -290,6 +290,11 @@ def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]
                 f"The exposures of the {who}'s bracket disagree from patch to patch: its encoding "
                 "or levels may be others."
             )
+    if base is not None and beside(base, own)[1]:
+        out.append(
+            "The charts of the two frames agree better in another order: the one read first in the "
+            "angle does not seem to be the reference's first. Read the same chart first in both."
+        )
     counts = [len(row.notes.get("beside", [])) for row in (base, own) if row is not None]
     if len(set(counts)) > 1:
         out.append(

@@ -23,13 +23,20 @@ from syntonos.core.chain import (
 )
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.displays import light_marks
-from syntonos.core.chain.marks import beyond_display, clipped_by_luts, grey_through_luts, on_screen
+from syntonos.core.chain.marks import (
+    beyond_display,
+    clipped_by_luts,
+    grey_through_luts,
+    on_screen,
+    screen_white,
+)
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.chain.tables import moving_range
 from syntonos.core.colorimetry import delta_e_2000, white_to_cct_duv, xy_to_xyz
 from syntonos.core.encodings import AP1, GAMUTS, gamut_matrix
 from syntonos.core.encodings.gamuts import ACES_WHITE
 from syntonos.core.errors import ChainError
+from syntonos.core.simulate.spectra import library
 
 LINEAR = Decode("linear/ap1")
 
@@ -135,6 +142,31 @@ def test_a_screen_shows_other_displays_light(display):
     scale = 2.03 if DISPLAYS[display].is_hdr else 1.0
     want = run(compile_chain(Chain(LINEAR, PLAIN)), code / np.float32(scale))
     assert delta_e_2000(display_lab(seen), display_lab(want)).max() < 0.3
+
+
+@pytest.mark.parametrize("slug", [d for d in DISPLAYS if DISPLAYS[d].is_hdr])
+def test_hdr_seen_as_a_whole_is_darkened_until_its_peak_is_white(slug):
+    """A ramp of greys up to the peak: nothing is clipped, all is as many stops darker.
+
+    The light of the display's codes comes from colour-science's EOTFs of BT.2100.
+    """
+    display = DISPLAYS[slug]
+    ramp = np.repeat(np.linspace(0.05, 1, 80, dtype=np.float32)[:, None], 3, axis=1)
+    peak = 100 * display.peak
+    if display.system_gamma:
+        nits = library().models.eotf_BT2100_HLG(ramp.astype(float), L_W=peak)[:, 1]
+    else:
+        # The highest code is 10000 nit: the ramp ends at this display's own peak.
+        ramp *= np.float32(library().models.eotf_inverse_BT2100_PQ(peak))
+        nits = library().models.eotf_BT2100_PQ(ramp[:, 1].astype(float))
+    white = screen_white(slug, whole=True)
+    assert white == pytest.approx(peak)
+    assert screen_white(slug) == pytest.approx(203)
+    light = on_screen(ramp, slug, whole=True)[:, 1].astype(float) ** 2.4
+    np.testing.assert_allclose(light, nits / white, rtol=2e-3, atol=2e-5)
+    assert screen_white("rec709", whole=True) is None
+    clipped = on_screen(ramp, slug)[:, 1].astype(float) ** 2.4
+    np.testing.assert_allclose(clipped, np.minimum(nits / 203, 1), rtol=2e-3, atol=2e-4)
 
 
 @pytest.mark.parametrize(("warmth", "tint"), [(40, 0), (-60, 0), (0, 10), (25, -8)])

@@ -11,6 +11,8 @@ export type DraftRequest = {
   chain: Record<string, unknown>;
   scopes: boolean;
   mark?: Mark;
+  /** See HDR darkened until its peak is white, instead of clipped at its reference white. */
+  whole?: boolean;
   /** Of a balance under the hand, instead of the chain's. */
   dials?: Record<string, unknown> | null;
 };
@@ -34,6 +36,8 @@ export type DraftHeader = {
   outside?: number | null;
   clipped?: number | null;
   display?: string;
+  /** Of HDR: the light in nit that is white on screen. */
+  white?: number | null;
   /** Weights of R' and B' in Y'. */
   luma?: [number, number];
   /** Of HDR: signals, and the light of a neutral there in nit. */

@@ -17,6 +17,7 @@ const KEYS: [string, string, string][] = [
   ["Bench", "U", "hatch colours that the fit has not seen"],
   ["Bench", "K", "hatch what the display cannot show"],
   ["Bench", "Z", "saturation to zero"],
+  ["Bench", "H", "HDR: clipped at its reference white, or darkened as a whole"],
   ["Bench", "E", "encodings to step through: N, P the next, the one before; L levels"],
   ["Bench", "Esc", "end the comparison of two revisions"],
   ["Bench", "G", "scopes"],

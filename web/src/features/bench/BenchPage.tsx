@@ -93,6 +93,8 @@ function ViewSwitch({
   angle: Angle | undefined;
 }) {
   const { place } = bench;
+  const output = angle?.outputs.find((o) => o.key === place.output) ?? angle?.outputs[0];
+  const isHdr = String(output?.stage.display ?? "").startsWith("rec2100");
   return (
     <>
       <select
@@ -119,6 +121,17 @@ function ViewSwitch({
         <option value="unseen">unseen</option>
         <option value="gamut">gamut</option>
       </select>
+      {isHdr && (
+        <button
+          type="button"
+          className="btn btn-sm"
+          aria-pressed={place.whole}
+          title="HDR darkened until its peak is white on this screen, instead of clipped at 203 nit (H)"
+          onClick={bench.toggleWhole}
+        >
+          Whole
+        </button>
+      )}
       <button
         type="button"
         className="btn btn-sm"
@@ -211,10 +224,14 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     tried && beside ? ownClip : clips[0],
     frames[0],
     viewChain(left, { ...view, match: !(tried && beside) }),
-    { ...hand, mark: place.mark === "gamut" ? "gamut" : "" },
+    { ...hand, whole: place.whole, mark: place.mark === "gamut" ? "gamut" : "" },
   );
   const shown = viewChain(right, { ...view, match: compared !== null || place.match });
-  const own = useDraft(clips[1], frames[1], shown, { ...hand, mark: place.mark });
+  const own = useDraft(clips[1], frames[1], shown, {
+    ...hand,
+    whole: place.whole,
+    mark: place.mark,
+  });
   useTellCleanWindow(
     angle.light_id,
     angle.angle.camera_id,
@@ -228,6 +245,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       u: () => bench.toggleMark("unseen"),
       k: () => bench.toggleMark("gamut"),
       z: bench.toggleMono,
+      h: bench.toggleWhole,
       e: () => bench.set({ panel: "encoding" }),
       s: bench.nextSurround,
       r: () => setHeld(true),

@@ -35,6 +35,7 @@ export function PicturePage() {
     : null;
   const { draft } = useDraft(clip, shown?.frame ?? place.frames[1], shown?.chain ?? chain, {
     dials: shown?.dials ?? null,
+    whole: place.whole,
   });
   return (
     <main className="flex h-full items-center justify-center bg-black">

@@ -120,6 +120,14 @@ export function Pictures({
 
 const percent = (share: number) => `${(share * 100).toFixed(1)} %`;
 
+/** What an SDR screen makes of an HDR picture: 203 nit is its reference white (BT.2408). */
+export function hdrWords(white: number): string {
+  const darker = Math.log2(white / 203);
+  return darker < 0.01
+    ? `HDR seen in SDR, clipped at ${Math.round(white)} nit`
+    : `HDR seen in SDR, ${darker.toFixed(1)} stops darker: white is ${Math.round(white)} nit`;
+}
+
 /** What is hatched in the picture, in figures; and that an HDR picture is only seen in SDR. */
 function shares(draft: Draft): string {
   const out: string[] = [];
@@ -128,7 +136,7 @@ function shares(draft: Draft): string {
     out.push(
       `${percent(draft.outside)} outside the gamut ╱, ${percent(draft.clipped ?? 0)} clipped ╲`,
     );
-  if (draft.display.startsWith("rec2100")) out.push("HDR seen in SDR, clipped at 203 nit");
+  if (draft.white !== null) out.push(hdrWords(draft.white));
   return out.map((text) => `, ${text}`).join("");
 }
 

@@ -4,6 +4,7 @@ import { toProblem } from "@/api/client";
 import { keys, pictureUrl } from "@/api/queries";
 import { angle, clip, match } from "@/test/fixtures";
 import { show } from "@/test/show";
+import { hdrWords } from "./Pictures";
 import { Revisions } from "./Revisions";
 import { next } from "./useBenchPlace";
 import { useDraft } from "./useDraft";
@@ -30,6 +31,22 @@ function stub(answer: (body: { sequence: number }) => Promise<Response>) {
   vi.stubGlobal("createImageBitmap", async () => ({ width: 4, height: 2 }));
   return fetch;
 }
+
+describe("HDR on an SDR screen", () => {
+  it("is asked for as it is to be seen, and said as it was", async () => {
+    const asked = stub(async ({ sequence }) => message(sequence));
+    const { rerender } = renderHook(({ whole }) => useDraft(clip(), 0, PLAIN, { whole }), {
+      initialProps: { whole: false },
+    });
+    await waitFor(() => expect(asked).toHaveBeenCalledTimes(1));
+    rerender({ whole: true });
+    await waitFor(() => expect(asked).toHaveBeenCalledTimes(2));
+    const bodies = asked.mock.calls.map((call) => JSON.parse(String(call[1].body)));
+    expect(bodies.map((body) => body.whole)).toEqual([false, true]);
+    expect(hdrWords(203)).toBe("HDR seen in SDR, clipped at 203 nit");
+    expect(hdrWords(1000)).toBe("HDR seen in SDR, 2.3 stops darker: white is 1000 nit");
+  });
+});
 
 describe("a draft", () => {
   it("tells what is on screen, not what was asked for", async () => {

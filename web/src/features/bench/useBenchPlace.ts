@@ -18,6 +18,8 @@ export type BenchPlace = {
   scopes: boolean;
   mark: Mark;
   mono: boolean;
+  /** HDR is seen darkened as a whole, not clipped at its reference white. */
+  whole: boolean;
   /** An output of the production that is looked at instead of its main one. */
   output: string;
   panel: Panel;
@@ -43,6 +45,7 @@ export function readPlace(search: URLSearchParams): BenchPlace {
     scopes: search.get("scopes") !== "off",
     mark: one("mark", MARKS, ""),
     mono: search.get("mono") === "on",
+    whole: search.get("hdr") === "whole",
     output: search.get("output") ?? "",
     panel: one("panel", PANELS, "match"),
     surround: one("surround", SURROUNDS, "dim"),
@@ -74,6 +77,7 @@ export function useBenchPlace() {
     toggleMatch: () => set({ match: place.match ? "off" : "on" }),
     toggleMark: (mark: Mark) => set({ mark: place.mark === mark ? "" : mark }),
     toggleMono: () => set({ mono: place.mono ? "off" : "on" }),
+    toggleWhole: () => set({ hdr: place.whole ? "clipped" : "whole" }),
     toggleScopes: () => set({ scopes: place.scopes ? "off" : "on" }),
   };
 }

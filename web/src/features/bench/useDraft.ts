@@ -16,6 +16,8 @@ export type Draft = {
   outside: number | null;
   clipped: number | null;
   display: string;
+  /** The light in nit that is white on screen, where an HDR output is seen. */
+  white: number | null;
   /** Share of the picture that each LUT of the look clips. */
   lutClips: number[];
   /** What each makes of middle grey and of a stop: in stops, or in signal for one to a display. */
@@ -29,7 +31,11 @@ export function useDraft(
   clip: Clip | undefined,
   frame: number,
   chain: ChainDocument | null,
-  { mark = "", dials = null }: { mark?: Mark; dials?: Record<string, unknown> | null } = {},
+  {
+    mark = "",
+    dials = null,
+    whole = false,
+  }: { mark?: Mark; dials?: Record<string, unknown> | null; whole?: boolean } = {},
 ): { draft: Draft | null; error: unknown; retry: () => void } {
   const [draft, setDraft] = useState<Draft | null>(null);
   const [error, setError] = useState<unknown>(null);
@@ -60,6 +66,7 @@ export function useDraft(
         chain: JSON.parse(text) as Record<string, unknown>,
         scopes: true,
         mark,
+        whole,
         dials: hand ? (JSON.parse(hand) as Record<string, unknown>) : null,
       },
       abort.signal,
@@ -79,6 +86,7 @@ export function useDraft(
           outside: message.header.outside ?? null,
           clipped: message.header.clipped ?? null,
           display: message.header.display ?? "rec709",
+          white: message.header.white ?? null,
           lutClips: message.header.lut_clips ?? [],
           lutGreys: message.header.lut_greys ?? [],
         });
@@ -88,6 +96,6 @@ export function useDraft(
         if (!abort.signal.aborted) setError(problem);
       });
     return () => abort.abort();
-  }, [id, name, frame, text, width, mark, hand, tries]);
+  }, [id, name, frame, text, width, mark, whole, hand, tries]);
   return { draft, error, retry: () => setTries((n) => n + 1) };
 }
