@@ -43,7 +43,8 @@ from syntonos.core.charts import (
     find_charts,
     find_layout,
 )
-from syntonos.core.encodings import ENCODINGS
+from syntonos.core.charts.clipping import clip_of_scenes
+from syntonos.core.encodings import ENCODINGS, find_encoding
 from syntonos.core.errors import ChartError, FitError, LutFileError, MediaError
 from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
 from syntonos.core.matching import (
@@ -227,7 +228,14 @@ def run_match(args: argparse.Namespace) -> int:
             code="match.no_encoding",
         )
     pool = pooled_prior(more) if more else None
-    fit = fit_match(reference, angle, FitOptions(args.model, pool=pool))
+    clip = None
+    if args.angle_scene:
+        clip = clip_of_scenes(frames_of(args.angle_scene, angle.encoding),
+                              find_encoding(angle.encoding), angle.levels, angle.white)  # fmt: skip
+        if clip is None and angle.clip is None:
+            said.append("Nothing in the angle's scenes is clipped: where its sensor ends is not "
+                        "known, and clipped highlights would keep the match's tint.")  # fmt: skip
+    fit = fit_match(reference, angle, FitOptions(args.model, pool=pool, clip=clip))
     output = (
         EncodingOutput(reference.encoding, reference.levels)
         if args.to == "reference"

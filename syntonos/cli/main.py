@@ -81,6 +81,9 @@ def _parser() -> argparse.ArgumentParser:
         match.add_argument(f"--{side}-corners", **corners)
         match.add_argument(f"--{side}-bracket", nargs="+", default=[], metavar="IMG",
                            help="the same chart at other exposures, one image each")  # fmt: skip
+    match.add_argument("--angle-scene", nargs="+", default=[], metavar="IMG",
+                       help="frames of what the angle shot, set as for its chart: they show where "
+                            "its sensor clips")  # fmt: skip
     match.add_argument("--chart", **layout)
     match.add_argument("--all-charts", action="store_true",
                        help="read every chart in the frames; the clearest makes the match, the "

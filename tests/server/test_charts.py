@@ -6,8 +6,9 @@ import pytest
 from syntonos.core.charts.layout import CHART_24, reference_lin
 from syntonos.core.media import write_frame
 from syntonos.server.footage.services import register_clip
+from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.services import create_light
-from tests.simulated import DAY, camera_a, camera_b, shoot_charts
+from tests.simulated import DAY, background, camera_a, camera_b, shoot, shoot_charts
 from tests.warm import MEDIA
 
 CARD = "rows = 2\ncolumns = 5\nneutrals = [6, 7, 8, 9, 10]\n"
@@ -261,3 +262,43 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
     crossed = api("post", matches(place, light=light), {"base_number": 2}, status=201)
     assert any("Read the same chart first" in w for w in crossed["warnings"])
     assert not any("Read the same chart first" in w for w in together["warnings"])
+
+
+def test_where_the_sensor_clips_is_taken_from_its_scenes_where_the_chart_shows_none(
+    api, place, settings, tmp_path
+):
+    settings.MEDIA_ROOTS = {"media": tmp_path}
+    light = create_light(place.production, {"name": "Sky"})
+    for letter, camera in (("A", camera_a()), ("B", camera_b(clip=7.0))):
+        api("patch", f"/cameras/{place.cameras[letter].pk}",
+            {"encoding": camera.encoding, "levels": "full"})  # fmt: skip
+        shot = shoot(camera)
+        write_frame(tmp_path / f"{letter}.tif", shot.frames[0])
+        clip = register_clip(camera=place.cameras[letter], light=light, kind="chart",
+                             files=[f"{letter}.tif"])  # fmt: skip
+        body = {"corners": shot.corners.tolist()}
+        assert api("post", f"/clips/{clip.pk}/readings", body, status=201)
+        picture = background()
+        picture[20:160, 500:900] = (30, 34, 40)
+        write_frame(tmp_path / f"{letter}-sky.tif",
+                    camera.record(picture, np.random.default_rng(1)))  # fmt: skip
+    assert api("post", matches(place, light=light), {}, status=201)["chain"]
+    assert stage_of_match(api, place, light)["clip"] is None
+    sky = register_clip(camera=place.cameras["B"], light=light, kind="scene",
+                        files=["B-sky.tif"])  # fmt: skip
+    chart = ChartReading.objects.filter(clip__camera=place.cameras["B"]).latest("pk").clip
+    chart.facts = {"exposure_index": "800"}
+    chart.save()
+    # One that is taken otherwise, or was shot with another index, says nothing of the sensor.
+    for facts, found in (({"exposure_index": "3200"}, None), ({"exposure_index": "800"}, 7.0)):
+        sky.facts = facts
+        sky.save()
+        number = angle(api, place, light=light)["match"]["number"]
+        api("post", matches(place, light=light), {"base_number": number}, status=201)
+        clip = stage_of_match(api, place, light)["clip"]
+        assert clip is None if found is None else clip == pytest.approx(found, rel=0.05)
+
+
+def stage_of_match(api, place, light):
+    chain = angle(api, place, light=light)["angle"]["chain"]
+    return next(stage for stage in chain["stages"] if stage["kind"] == "match")

@@ -9,6 +9,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from syntonos.core.charts.clipping import clip_level
 from syntonos.core.charts.layout import CHART_24, ChartLayout, chart_homography, places_of
 from syntonos.core.charts.noise import temporal_noise
 from syntonos.core.encodings import Encoding, decode, levels_scale_offset, take_levels_off
@@ -69,6 +70,12 @@ class ChartReading:
     def lin_rgb(self) -> NDArray[np.float64]:
         """(n, 3) scene-linear in the clip's own gamut."""
         return np.array([p.lin_rgb for p in self.patches])
+
+    @property
+    def white(self) -> float:
+        """The light of the lightest grey (mean of its channels), or of the brightest channel."""
+        greys, lin = self.layout.greys, self.lin_rgb
+        return float(lin[greys[0]].mean() if greys else lin.max())
 
 
 Places = list[tuple[NDArray[np.intp], NDArray[np.intp]]]
@@ -179,24 +186,6 @@ def _collapsed(
         still = (usual > (0.3 * quanta[:, c]) ** 2) & (equal[:, c] > 0.995)
         flat |= bright & ((seen & (variance < 0.36 * usual)) | still)
     return flat
-
-
-def _clip_level(
-    code: NDArray[np.float32], encoding: Encoding, levels: str, white: float
-) -> float | None:
-    """Return the light at which all channels pile up at the top of a frame, or None.
-
-    A sensor that clips gives its white in all channels, so the smallest channel is looked at. What
-    is not well above the chart's white may be a white thing and is not taken for a clip.
-    """
-    low = code[::2, ::2].min(axis=2).astype(np.float64)
-    lin = decode(take_levels_off(low, levels), encoding.curve)
-    top = float(np.percentile(lin, 99.95))
-    if top < 2.5 * white:
-        return None
-    piled = float((np.abs(lin - top) < 0.03 * top).mean())
-    below = float(((lin < 0.97 * top) & (lin > 0.85 * top)).mean())
-    return top if piled > 0.002 and piled > 2 * below else None
 
 
 def _robust(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -359,7 +348,7 @@ def read_chart(
         levels,
         len(frames),
         patches,
-        _clip_level(frames[0], encoding, levels, white),
+        clip_level(frames[0], encoding, levels, white),
         layout,
     )
 

@@ -59,7 +59,8 @@ class FitOptions:
 
     `model` is one of MODELS; `leave_out` are patches (from 1); `weights` pairs of patch (from 1)
     and weight, 1 for an ordinary one; `pairs` are colours off the chart seen by both cameras;
-    `pool` is `pooled_prior` of the pair's readings in other lights.
+    `pool` is `pooled_prior` of the pair's readings in other lights; `clip` is where the angle's
+    sensor clips as its scenes show it (`charts.clipping`), for a chart whose frames do not.
     """
 
     model: str = AVERAGED
@@ -67,6 +68,7 @@ class FitOptions:
     weights: tuple[tuple[int, float], ...] = ()
     pairs: tuple[ColourPair, ...] = ()
     pool: Prior | None = None  # what this camera pair showed in other lights
+    clip: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -246,7 +248,8 @@ def fit_match(
     answers[WHITE] = answer
     choices = tuple(judge.choice(answers[name], name) for name in MODELS)
     chosen = answers[model]
-    match = replace(match_of(chosen, model), clip=angle.clip)
+    clip = angle.clip if angle.clip is not None else options.clip
+    match = replace(match_of(chosen, model), clip=clip)
     own = next(c for c in choices if c.model == model)
     warmth, tint = _white_distance(match)
     checks = check_levels(reference), check_levels(angle)

@@ -38,6 +38,7 @@ from syntonos.server.matching import selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import beside, bracket_of
+from syntonos.server.matching.sensor_clip import scene_clip
 from syntonos.server.productions.models import Camera, Light, OwnEncoding
 from syntonos.server.productions.services import keep_own_encoding
 
@@ -228,7 +229,8 @@ def _found(
                    p.weight)
         for p in request.areas if reference is not None
     )  # fmt: skip
-    options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool)
+    options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool,
+                         scene_clip(own, angle))  # fmt: skip
     return fit_match(target, angle, options), base, own, target
 
 
