@@ -48,7 +48,8 @@ def clip_of_scenes(
 
     For clips of one camera, set as for its chart, where the chart's own frames show no clip. A sky
     may be nearly as even as a clipped highlight, so what piles up has to be neutral and without
-    noise as well; one that is all that, its tint is lost with this. Of several the brightest counts: a sensor clips at one level only.
+    noise as well; one that is all that loses its tint with this. Of several the brightest counts:
+    a sensor clips at one level only.
 
     Parameters
     ----------

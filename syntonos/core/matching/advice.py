@@ -84,7 +84,8 @@ def _with_patches(answer: Answer, layout: ChartLayout, lost: list[int]) -> Probl
     nominal = nominal / (mix_matrix(MIX) @ np.ones(3))
     x = nominal[lost]
     noise = np.repeat(np.median(p.noise, axis=0)[None], len(lost), axis=0)
-    places = place_on(layout)[lost]
+    # Where places are counted from follows the patches that were read (`where_lit`).
+    places = place_on(layout)[lost] + (p.place[0] - place_on(layout)[p.patches[0]])
     return replace(
         p,
         x=np.concatenate([p.x, x]),

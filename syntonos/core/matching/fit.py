@@ -26,6 +26,7 @@ from syntonos.core.matching.models import (
     WHITE,
     kept_for,
     match_of,
+    plain_of,
     priors_for,
     settings_for,
 )
@@ -295,6 +296,8 @@ def _rounds(readings: Readings, pool: Prior | None) -> _Rounds:
 
     def under(priors: _Priors) -> _Rounds:
         settings = {n: settings_for(n, count, tuple(p)) for n, p in priors.items()}
+        if pool is not None and count < _LEAST_FOR_COLOUR:
+            settings = {n: plain_of(rows) for n, rows in settings.items()}
         return run_rounds(readings, priors[AVERAGED], settings[AVERAGED]), priors, settings
 
     shared = None

@@ -62,6 +62,14 @@ def settings_for(model: str, patches: int = 24, families: tuple[str, ...] = ()) 
     return out
 
 
+def plain_of(settings: list[Setting]) -> list[Setting]:
+    """Return the settings that most pairs need: what so few patches cannot decide between.
+
+    Averaging over all of them would add doubt that the pair's other lights have settled.
+    """
+    return [s for s in settings if s.scale == SCALES[1] and s.smooth <= SMOOTHS[1]]
+
+
 def match_of(answer: Answer, model: str) -> Match:
     """Turn an answer into a match stage, exactly.
 

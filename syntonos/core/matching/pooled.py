@@ -50,6 +50,7 @@ def pooled_prior(pairs: Sequence[tuple[ChartReading, ChartReading]]) -> Prior | 
     learned = priors_for(AVERAGED)
     sums: dict[str, tuple[A, A]] = {}
     score = dict.fromkeys(learned, 0.0)
+    taus: dict[str, list[float]] = {family: [] for family in learned}
     for reference, angle in pairs:
         used = [
             i for i in range(len(reference.patches))
@@ -63,6 +64,7 @@ def pooled_prior(pairs: Sequence[tuple[ChartReading, ChartReading]]) -> Prior | 
         for family, prior in learned.items():
             solved = model.best(scouts_of((family,)), FEW_TAUS)
             score[family] += solved.log_evidence
+            taus[family].append(float(np.log(solved.tau)))
             precision, pull = information(solved)
             widened = _widened(precision, pull, _LIGHT_SHARE * prior.cov)
             old = sums.get(family, (np.zeros_like(prior.cov), np.zeros_like(prior.mean)))
@@ -75,8 +77,9 @@ def pooled_prior(pairs: Sequence[tuple[ChartReading, ChartReading]]) -> Prior | 
     precision, pull = sums[family]
     cov = np.linalg.inv(own + precision)
     mean = cov @ (own @ prior.mean + pull)
-    return Prior(mean, cov + _LIGHT_SHARE * prior.cov, prior.patch_cov, prior.tau,
-                 prior.tau_spread)  # fmt: skip
+    # What no model explains is the pair's own, too: the learned median counts as one light.
+    tau = float(np.exp(np.mean([np.log(prior.tau), *taus[family]])))
+    return Prior(mean, cov + _LIGHT_SHARE * prior.cov, prior.patch_cov, tau, prior.tau_spread)
 
 
 def _widened(precision: A, pull: A, spread: A) -> tuple[A, A]:

@@ -87,7 +87,7 @@ def readings_of(
              for side in ("angle", "reference")]  # fmt: skip
     spot_cov = [np.einsum("ni,nj,ij->nij", s, s, np.eye(3)) * 1e-4 for s in spots]
     weight = [(weights or {}).get(i, 1.0) for i in rows] + [p.weight for p in pairs]
-    place = np.concatenate([place_on(layout)[rows], np.zeros((len(pairs), 2))])
+    place = np.concatenate([where_lit(layout, rows), np.zeros((len(pairs), 2))])
     return Readings(
         np.concatenate([working(angle)[rows] @ mixing.T, spots[0]]),
         np.concatenate([working(reference)[rows] @ mixing.T, spots[1]]),
@@ -96,6 +96,17 @@ def readings_of(
         place, np.array(rows + [-1] * len(pairs)), mids, nominal, np.array(weight), suspects,
         is_learned(layout),
     )  # fmt: skip
+
+
+def where_lit(layout: ChartLayout, rows: Sequence[int]) -> A:
+    """Return where patches are on the chart (n, 2), -0.5..0.5, for what light does over it.
+
+    Exposure is meant at the chart's middle; of a chart of which less than half is left, at the
+    middle of that. Greys of one row could not tell light that changes across the rows from it.
+    """
+    places = place_on(layout)
+    few = len(rows) < len(layout.names) / 2
+    return np.asarray(places[rows] - (places[rows].mean(axis=0) if few else 0), np.float64)
 
 
 def spread_out(

@@ -12,7 +12,7 @@ from syntonos.core.matching import FitOptions, fit_match
 from syntonos.core.matching.fit import bring_to_reference
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.pooled import carried_error, general_match, pooled_prior
-from syntonos.core.matching.readings import ColourPair
+from syntonos.core.matching.readings import ColourPair, where_lit
 from syntonos.core.simulate.chart import chart_image, reflectances_of
 from syntonos.core.simulate.spectra import daylight
 from tests.simulated import DAY, camera_a, camera_b, off_chart, reading
@@ -40,8 +40,9 @@ def test_greys_alone_give_colour_where_other_lights_know_it(pairs):
     assert alone.model == "white"
     assert pooled.model == "averaged"
     assert off(pooled.match) < 0.75 * off(alone.match)
-    # It says that it does not know as well as with a chart.
+    # It says that it does not know as well as with a chart, and how well it does.
     assert pooled.expected > fit_match(*here).expected
+    assert off(pooled.match) / 1.75 < pooled.expected < 1.75 * off(pooled.match)
 
 
 def test_a_good_chart_is_not_spoilt_by_other_lights(pairs):
@@ -55,6 +56,15 @@ def test_a_pool_of_another_pair_is_not_believed():
     here = reading(camera_a()), reading(camera_b())
     pooled = fit_match(*here, FitOptions(pool=pooled_prior(strangers)))
     assert off(pooled.match) < off(fit_match(*here).match) + 0.15
+
+
+def test_light_across_the_rows_is_not_taken_for_exposure_where_one_row_is_left(pairs):
+    """Greys alone stand in one row: their exposure is theirs, however light falls elsewhere."""
+    where = where_lit(find_layout("chart-24"), range(18, 24))
+    np.testing.assert_allclose(where.mean(axis=0), 0, atol=1e-12)
+    assert np.ptp(where[:, 1]) == 0
+    whole = where_lit(find_layout("chart-24"), range(24))
+    np.testing.assert_allclose(whole[18:].mean(axis=0), [0, 0.5])
 
 
 def test_without_usable_pairs_there_is_no_pool():
