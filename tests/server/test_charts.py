@@ -246,20 +246,28 @@ def test_the_other_charts_of_a_frame_are_read_with_the_first_and_steady_its_fit(
         wrong = api("post", f"/clips/{clip}/readings", astray, status=422)
         assert (wrong["code"], "Read the first one alone" in wrong["hint"]) == ("chart.moved", True)
         row = api("post", f"/clips/{clip}/readings", body, status=201)
-        assert row["notes"]["beside"] == 1
+        assert len(row["notes"]["beside"]) == 1
     together = api("post", matches(place, light=light), {}, status=201)
     # One of the two frames read alone: nothing is paired that is not there twice.
     alone = {**body, "others": []}
-    assert api("post", f"/clips/{clip}/readings", alone, status=201)["notes"]["beside"] == 0
+    assert api("post", f"/clips/{clip}/readings", alone, status=201)["notes"]["beside"] == []
     single = api("post", matches(place, light=light), {"base_number": 1}, status=201)
     assert together["expected"] < single["expected"]
     assert together["residuals"] != single["residuals"]
     assert not any("take no part" in w for w in together["warnings"])
     assert any("take no part" in w for w in single["warnings"])
-    # The shaded chart read first in the angle, the lit one in the reference.
+    # The shaded chart named first in the angle: it is put in the reference's order.
     swapped = {"corners": body["others"][0], "others": [body["corners"]]}
-    assert api("post", f"/clips/{clip}/readings", swapped, status=201)["notes"]["beside"] == 1
-    crossed = api("post", matches(place, light=light), {"base_number": 2}, status=201)
+    row = api("post", f"/clips/{clip}/readings", swapped, status=201)
+    np.testing.assert_allclose(row["corners"], body["corners"], atol=1)
+    np.testing.assert_allclose(row["notes"]["beside"], body["others"], atol=1)
+    ordered = api("post", matches(place, light=light), {"base_number": 2}, status=201)
+    assert ordered["expected"] == pytest.approx(together["expected"], rel=1e-6)
+    # In the reference it stays as it was asked for: what no longer fits is said.
+    first = next(iter(bodies))
+    turned = {"corners": bodies[first]["others"][0], "others": [bodies[first]["corners"]]}
+    api("post", f"/clips/{first}/readings", turned, status=201)
+    crossed = api("post", matches(place, light=light), {"base_number": 3}, status=201)
     assert any("Read the same chart first" in w for w in crossed["warnings"])
     assert not any("Read the same chart first" in w for w in together["warnings"])
 

@@ -56,7 +56,7 @@ from syntonos.server.productions.models import Camera, Light, Production
 router = Router()
 _NO_NOTES: dict[str, Any] = {
     "moved": 0.0, "is_moving": False, "left_out_frames": [], "bracket": [], "rescued": [],
-    "is_straight": True, "beside": 0,
+    "is_straight": True, "beside": [],
 }  # fmt: skip
 
 
@@ -75,7 +75,7 @@ def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
 
 def reading_out(row: ChartReading) -> dict[str, Any]:
     """Return a reading for the API."""
-    beside = len(row.notes.get("beside", []))
+    beside = [other["corners"] for other in row.notes.get("beside", [])]
     return {
         "id": row.pk, "clip_id": row.clip_id, "number": row.number, "frames": row.frames,
         "found_by": row.found_by, "encoding": row.encoding, "levels": row.levels,

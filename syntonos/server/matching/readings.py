@@ -35,6 +35,7 @@ from syntonos.core.matching.pairing import pair_charts
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.matching import selectors
 from syntonos.server.matching.models import ChartLayout as LayoutRow
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera, Light, Production
@@ -128,7 +129,8 @@ def read(
     """Read the chart at its corners and keep the reading as the clip's newest.
 
     Without frames the best ones are chosen. `others` are corners of more charts of the kind in the
-    frame: they are read with it, from left to right, and take part in its fit.
+    frame: they are read with it, from left to right, and take part in its fit. An angle's are
+    brought into the order of the reference's, where its frame was read with as many.
     """
     chosen = _chosen(clip, frames)
     notes: dict[str, Any] = {}
@@ -148,13 +150,33 @@ def read(
         others = [_still_there(frame_of(clip, chosen[0]), other, moved, layout) for other in others]
     stack = [frame_of(clip, i) for i in chosen]
     encoding = find_encoding(clip.encoding)
-    reading, *beside = (
+    reading, *beside = _as_in_the_reference(clip, [
         read_chart(stack, quad, encoding, levels=clip.levels, layout=layout)
         for quad in (corners, *sorted(others, key=lambda quad: float(np.mean(quad, axis=0)[0])))
-    )
+    ])  # fmt: skip
     if beside:
         notes["beside"] = [reading_to_json(other) for other in beside]
     return _keep(clip, reading, chosen, found_by, notes)
+
+
+def _as_in_the_reference(clip: Clip, charts: list[CoreReading]) -> list[CoreReading]:
+    """Return an angle's charts in the order of the reference's, as far as they can be told apart.
+
+    Whoever reads all charts of a frame chose none of them to be the first.
+    """
+    reference = clip.camera.production.reference_camera_id
+    if len(charts) == 1 or reference is None or reference == clip.camera_id:
+        return charts
+    base = selectors.latest_reading(clip.light_id, reference)
+    theirs = [] if base is None else _all_charts(base)
+    if len(theirs) != len(charts) or theirs[0].layout != charts[0].layout:
+        return charts
+    return [charts[k] for k in pair_charts(theirs, charts, first_is_given=False).order]
+
+
+def _all_charts(row: ChartReading) -> list[CoreReading]:
+    """Return a reading and those that were read beside it."""
+    return [reading_from_json(data) for data in (row.data, *row.notes.get("beside", []))]
 
 
 def _still_there(
@@ -229,10 +251,7 @@ def beside(
     Also whether the two readings themselves seem to be of different charts. No pairs where the two
     frames do not show as many.
     """
-    both = [
-        [reading_from_json(data) for data in (row.data, *row.notes.get("beside", []))]
-        for row in (base, own)
-    ]
+    both = [_all_charts(row) for row in (base, own)]
     alike = both[0][0].layout == both[1][0].layout
     if len(both[0]) != len(both[1]) or len(both[0]) == 1 or not alike:
         return [], False

@@ -97,7 +97,7 @@ class ReadingNotes(Schema):
     bracket: list[BracketPart]
     rescued: list[int]
     is_straight: bool
-    beside: int  # charts of the frame that were read with this one
+    beside: list[list[Point]]  # corners of the charts of the frame that were read with this one
 
 
 class PatchOut(Schema):

@@ -2474,7 +2474,10 @@ export interface components {
         /** ReadingNotes */
         ReadingNotes: {
             /** Beside */
-            beside: number;
+            beside: [
+                number,
+                number
+            ][][];
             /** Bracket */
             bracket: components["schemas"]["BracketPart"][];
             /** Is Moving */

@@ -198,7 +198,7 @@ export const reading = (changes: Partial<Reading> = {}): Reading => ({
     bracket: [],
     rescued: [],
     is_straight: true,
-    beside: 0,
+    beside: [],
   },
   swatches: Array.from({ length: 24 }, () => "#777777"),
   created: "2026-11-25T10:00:00Z",

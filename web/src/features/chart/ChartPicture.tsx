@@ -186,6 +186,7 @@ function Placed({
               layout={layout}
               zoom={view.scale}
               flags={moved ? [] : (reading?.patches ?? [])}
+              beside={moved ? others : ((reading?.notes.beside ?? []) as Point[][])}
               onMove={edit}
               onHold={setHeld}
               onRead={() => read.mutate({ corners, by: "hand" })}
@@ -310,7 +311,7 @@ function Placed({
                 type="button"
                 className="btn btn-sm"
                 disabled={busy}
-                title="This one makes the match; the others steady its colour, paired from left to right with the other camera's"
+                title="One makes the match, the others steady its colour; which is which in the other camera is told by what they show"
                 onClick={() => read.mutate({ corners: moved, by: "hand", others })}
               >
                 Read all {others.length + 1}
@@ -350,7 +351,7 @@ function describe(reading: Schemas["ReadingOut"], flagged: number): string {
   const parts = [`reading ${reading.number}`];
   if (notes.bracket.length) parts.push(`${notes.bracket.length} exposures`);
   else parts.push(left ? `the best ${frames} of ${frames + left} frames` : `${frames} frames`);
-  if (notes.beside) parts.push(`with ${notes.beside} more beside`);
+  if (notes.beside.length) parts.push(`with ${notes.beside.length} more beside`);
   if (notes.is_moving) parts.push(`moves by ${notes.moved.toFixed(0)} px`);
   if (flagged) parts.push(`◇ ${flagged} flagged`);
   return parts.join(", ");

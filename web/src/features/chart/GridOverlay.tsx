@@ -15,6 +15,7 @@ export function GridOverlay({
   corners,
   layout,
   flags,
+  beside = [],
   zoom = 1,
   onMove,
   onHold,
@@ -24,6 +25,8 @@ export function GridOverlay({
   corners: Point[];
   layout: Schemas["LayoutOut"];
   flags: Schemas["PatchOut"][];
+  /** More charts of the frame that are read with this one, or could be. */
+  beside?: Point[][];
   zoom?: number;
   onMove: (corners: Point[]) => void;
   onHold: (corner: number | null) => void;
@@ -81,6 +84,17 @@ export function GridOverlay({
         stroke="#fff"
         strokeWidth={1.2 * unit}
       />
+      {beside.map((other) => (
+        <polygon
+          key={other.join()}
+          data-testid="chart-beside"
+          points={text(outline(other, layout))}
+          fill="none"
+          stroke="#fff"
+          strokeWidth={unit}
+          strokeDasharray={`${4 * unit} ${3 * unit}`}
+        />
+      ))}
       {sampleAreas(corners, layout).map((area, i) => {
         const found = flags[i]?.flags ?? [];
         return (

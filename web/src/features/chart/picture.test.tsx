@@ -75,6 +75,8 @@ describe("a chart's picture", () => {
     const sent = serve({ ...FOUND, orientation_certain: true, others: [other] });
     show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find all"));
+    // The other one is outlined: what "all" means is seen.
+    expect(await screen.findAllByTestId("chart-beside")).toHaveLength(1);
     fireEvent.click(await screen.findByText("Read all 2"));
     await waitFor(() => expect(sent).toHaveLength(2));
     expect(sent[1]?.body).toMatchObject({ corners: FOUND.corners, others: [second] });
