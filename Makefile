@@ -87,8 +87,8 @@ evaluate: $(STAMPS)/python
 	@$(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
 
 plates: $(STAMPS)/python
-	@echo "plates: rendering the foundry anew; this takes about ten minutes"
-	@$(PY) -m syntonos.core.simulate.foundry.footage
+	@echo "plates: rendering the foundry anew; this takes the better part of an hour"
+	@$(PY) -m syntonos.core.simulate.foundry.plates
 
 clean:
 	rm -rf .venv .tools .stamps var web/node_modules web/dist

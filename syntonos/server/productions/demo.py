@@ -5,15 +5,8 @@ from __future__ import annotations
 from django.conf import settings
 from django.db import transaction
 
-from syntonos.core.simulate.foundry.footage import (
-    CLIPS,
-    LIGHTS,
-    clip_files,
-    demo_cameras,
-    own_curve,
-    write_card,
-    write_footage,
-)
+from syntonos.core.simulate.foundry.cast import CLIPS, LIGHTS, demo_cameras, own_curve
+from syntonos.core.simulate.foundry.footage import clip_files, write_card, write_footage
 from syntonos.server.footage.services import register_clip
 from syntonos.server.matching import readings
 from syntonos.server.matching import services as matching

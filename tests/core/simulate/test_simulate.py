@@ -1,5 +1,6 @@
 from dataclasses import replace
 
+import cv2
 import numpy as np
 import pytest
 
@@ -7,21 +8,23 @@ from syntonos.core.encodings import decode, find_encoding
 from syntonos.core.media import read_frame
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.foundry import VIEWS, build_scene, render_lights
-from syntonos.core.simulate.foundry.footage import (
-    CLIPS,
-    FRAMES,
-    PLATES,
-    YELLOWED,
-    clip_files,
-    demo_cameras,
-    develop,
-)
+from syntonos.core.simulate.foundry.cast import CLIPS, demo_cameras
+from syntonos.core.simulate.foundry.footage import clip_files, develop
 from syntonos.core.simulate.foundry.materials import (
     NAMES,
     lamp_sets,
     reflectances,
     yellowed_reflectances,
 )
+from syntonos.core.simulate.foundry.plates import (
+    PLATES,
+    SWINGS,
+    YELLOWED,
+    bell_box,
+    fire_boxes,
+    swing_of,
+)
+from syntonos.core.simulate.foundry.scene import project, slate_corners
 from syntonos.core.simulate.sensors import measured_sensor, random_sensor
 from syntonos.core.simulate.spectra import (
     CMF,
@@ -166,14 +169,67 @@ def test_a_small_tile_rendered_again_is_the_plate(camera, shot):
         _agrees(tile, read_frame(PLATES / f"{name}-{layer}.exr").code_rgb)
 
 
-def test_a_clip_flickers_and_its_noise_is_new_in_every_frame():
+def test_what_moves_is_a_position_of_the_scene_rendered_again():
+    """A place on the swinging bell's rim, where the position and rest differ most."""
+    demo, step, size = demo_cameras()[1], 5, 40
+    left, top, right, bottom = bell_box("b-scene")
+    steps = read_frame(PLATES / "b-scene-bell-lamps.exr").code_rgb
+    moved = steps.reshape(SWINGS, bottom - top, right - left, 3)[step - 1]
+    rest = read_frame(PLATES / "b-scene-lamps.exr").code_rgb[top:bottom, left:right]
+    change = np.abs(np.log2(moved + 0.02) - np.log2(rest + 0.02)).mean(axis=-1)
+    y, x = np.unravel_index(cv2.blur(change, (size, size)).argmax(), change.shape)
+    y, x = (int(np.clip(v - size // 2, 0, n - size))
+            for v, n in zip((y, x), change.shape, strict=True))  # fmt: skip
+    sensor = replace(demo.camera, white_light=daylight(5700))
+    again = render_lights(
+        build_scene(with_chart=False, swing=step / SWINGS), VIEWS["b-scene"], sensor.sensor,
+        sensor.white_gains(), lamp_sets()["lamps"][None], width=960, height=540, side=4,
+        box=(left + x, top + y, left + x + size, top + y + size),
+    )[0, 0]  # fmt: skip
+
+    def blocks(picture):
+        return np.log2(picture.reshape(10, 4, 10, 4, 3).mean(axis=(1, 3)) + 0.02)
+
+    there = np.s_[y : y + size, x : x + size]
+    off = np.median(np.abs(blocks(again) - blocks(moved[there])))
+    assert off < 0.06
+    assert off < 0.5 * np.median(np.abs(blocks(again) - blocks(rest[there])))
+
+
+def test_a_scene_moves_flickers_and_its_noise_is_new_in_every_frame():
     demo = demo_cameras()[2]
     clip = next(c for c in CLIPS if (c.letter, c.kind, c.day) == (demo.letter, "scene", 1))
     frames = develop(demo, clip)
     names = clip_files(demo, clip)
-    assert len(frames) == len(names) == FRAMES
+    assert len(frames) == len(names) == clip.frames
     assert all(name.startswith(clip.reel) for name in names)
     assert np.abs(frames[0] - frames[1]).mean() > 1e-4
     assert frames[0].shape == (540, 960, 3)
     # 10 bit at legal levels: nothing below 64 but noise, nothing above 940.
     assert frames[0].max() <= 941 / 1023
+    # The bell is pushed and comes back within a second; beside it nothing moves but the light.
+    assert [swing_of(n) for n in (0, 6, 12, 18, 24)] == [0, 6, SWINGS, 6, 0]
+    left, top, right, bottom = bell_box("c-scene")
+    apart = cv2.GaussianBlur(np.abs(frames[9] - frames[0]), (0, 0), 3).mean(axis=-1)
+    moving = np.zeros(apart.shape, bool)
+    for x0, y0, x1, y1 in [(left, top, right, bottom), *fire_boxes("c-scene")]:
+        moving[max(y0 - 10, 0) : y1 + 10, max(x0 - 10, 0) : x1 + 10] = True
+    assert apart[moving].max() > 4 * apart[~moving].max()
+
+
+def test_the_slate_says_what_the_file_says_and_only_charts_have_one():
+    demo = demo_cameras()[3]
+    chart = next(c for c in CLIPS if (c.letter, c.kind, c.day) == ("D", "chart", 3))
+    seen = project(VIEWS["d-chart"], slate_corners(), 960, 540)
+    (left, top), (right, bottom) = seen.min(axis=0).astype(int), seen.max(axis=0).astype(int)
+    board = develop(demo, replace(chart, frames=1))[0]
+    others = [
+        np.abs(board - develop(demo, other)[0]).mean(axis=-1)
+        for other in (replace(chart, frames=1, number=2), replace(chart, frames=1, lens="50 mm"))
+    ]
+    inked = board[top:bottom, left:right].mean(axis=-1)
+    assert 0.05 < (inked < 0.5 * np.median(inked)).mean() < 0.4
+    # Another take, another lens: another writing, and the chart above is what it was.
+    for change in others:
+        written = np.percentile(change[top:bottom, left:right], 99)
+        assert written > 4 * np.percentile(change[top - 90 : top - 20, left:right], 99)

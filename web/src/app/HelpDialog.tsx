@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Dialog } from "@/shared/Dialog";
 
-const KEYS: [string, string, string][] = [
+export const KEYS: [string, string, string][] = [
   ["Everywhere", "?", "this list"],
   ["Everywhere", "/", "find a camera, a light, a thing to do"],
   ["Everywhere", "H", "home to the Board"],
@@ -17,7 +17,7 @@ const KEYS: [string, string, string][] = [
   ["Bench", "U", "hatch colours that the fit has not seen"],
   ["Bench", "K", "hatch what the display cannot show"],
   ["Bench", "Z", "saturation to zero"],
-  ["Bench", "H", "HDR: clipped at its reference white, or darkened as a whole"],
+  ["Bench", "D", "HDR: clipped at its reference white, or darkened as a whole"],
   ["Bench", "E", "encodings to step through: N, P the next, the one before; L levels"],
   ["Bench", "Esc", "end the comparison of two revisions"],
   ["Bench", "G", "scopes"],

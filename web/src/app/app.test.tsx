@@ -3,6 +3,7 @@ import { useLocation } from "react-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { board, camera, cell, light } from "@/test/fixtures";
 import { show } from "@/test/show";
+import { KEYS } from "./HelpDialog";
 import { TopLine } from "./TopLine";
 import { useAngleKeys } from "./useAngleKeys";
 
@@ -104,5 +105,14 @@ describe("digits and brackets", () => {
 
   it("do nothing past the last light", async () => {
     expect(await press("bench", "[")).toBe("/p/1/l/1/c/3/bench");
+  });
+
+  it("mean one thing in a place: none that works everywhere is taken again", () => {
+    const everywhere = KEYS.filter(([where]) => where === "Everywhere").map(([, key]) => key);
+    for (const [where, key] of KEYS.filter(([place]) => place !== "Everywhere")) {
+      expect(everywhere, `${where}: ${key}`).not.toContain(key);
+    }
+    const named = KEYS.map(([where, key]) => `${where} ${key}`);
+    expect(new Set(named).size).toBe(named.length);
   });
 });

@@ -1,207 +1,51 @@
-"""The demo production's footage.
+"""The demo production's footage: plates developed as each camera records them, and written.
 
-Rendering takes minutes, so what each sensor receives is rendered once into *plates* that are kept
-in the repository (`python -m syntonos.core.simulate.foundry.footage` renders them again). Setting
-the demo up only develops the plates: white, exposure, flare, noise, curve, levels, quantisation.
+White, exposure, flicker, flare, noise, curve, levels, quantisation; what is written on the slate.
 """
 
 from __future__ import annotations
 
-import sys
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.encodings import keep_encoding
-from syntonos.core.media import read_frame, write_frame
+from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.dng import mosaic, next_timecode, write_dng
-from syntonos.core.simulate.foundry.materials import lamp_sets, yellowed_reflectances
-from syntonos.core.simulate.foundry.scene import CHART_CENTRE, VIEWS, View, build_scene
-from syntonos.core.simulate.foundry.tracing import render_lights
-from syntonos.core.simulate.sensors import measured_sensor, random_sensor
+from syntonos.core.simulate.foundry.cast import (
+    CLIPS,
+    LIGHTS,
+    DemoCamera,
+    DemoClip,
+    demo_cameras,
+)
+from syntonos.core.simulate.foundry.plates import (
+    HEIGHT,
+    PLATE_LIGHT_KELVIN,
+    PLATES,
+    WIDTH,
+    YELLOWED,
+    layer_frames,
+    plate_name,
+)
+from syntonos.core.simulate.foundry.scene import (
+    CHART_CENTRE,
+    SLATE_HALF,
+    VIEWS,
+    View,
+    project,
+    slate_corners,
+)
 from syntonos.core.simulate.spectra import daylight, planck
 
-WIDTH, HEIGHT = 960, 540
-PLATES: Final = Path(__file__).parent / "plates"
-FRAMES: Final = 4
-YELLOWED: Final = "yellowed"  # the moulding hall's old chart, under its lamps
-LAYERS: Final = ("lamps", "led", "tungsten", "furnace")  # light adds up: a lighting is a sum
-
-
-@dataclass(frozen=True, slots=True)
-class DemoCamera:
-    """One camera of the production, and how its files are written."""
-
-    letter: str
-    name: str
-    camera: SimulatedCamera
-    ending: str
-
-
-def demo_cameras() -> tuple[DemoCamera, ...]:
-    """Return the five cameras: five sensors, five encodings, one of them at legal levels."""
-    alder = SimulatedCamera(
-        measured_sensor(0), "logc3-ei800/awg3", daylight(5700), noise=0.010, flare=0.002,
-        clip=11.0, bits=16,
-    )  # fmt: skip
-    birch = SimulatedCamera(
-        random_sensor(np.random.default_rng(15)), "s-log3/s-gamut3.cine", daylight(6700),
-        stops=-0.34, noise=0.014, flare=0.006, clip=7.0, bits=16,
-        taste=((1.13, -0.16, 0.03), (-0.06, 1.15, -0.09), (0.03, -0.17, 1.14)),
-    )  # fmt: skip
-    cedar = SimulatedCamera(
-        random_sensor(np.random.default_rng(10)), "v-log/v-gamut", daylight(4900), levels="legal",
-        stops=0.27, noise=0.012, flare=0.004, clip=9.0, bits=10,
-        taste=((0.86, 0.17, -0.03), (0.09, 0.82, 0.09), (-0.06, 0.18, 0.88)),
-    )  # fmt: skip
-    dogwood = SimulatedCamera(
-        random_sensor(np.random.default_rng(23)), "linear/ap1", daylight(5200), noise=0.012,
-        flare=0.003, clip=8.0, bits=None,
-    )  # fmt: skip
-    elm = SimulatedCamera(
-        random_sensor(np.random.default_rng(31)), keep_encoding(own_curve()).slug, daylight(6100),
-        stops=0.15, noise=0.02, flare=0.008, clip=4.0, bits=10,
-        taste=((1.24, -0.2, -0.04), (-0.1, 1.22, -0.12), (0.02, -0.24, 1.22)),
-    )  # fmt: skip
-    return (
-        DemoCamera("A", "Alder", alder, ".tif"),
-        DemoCamera("B", "Birch", birch, ".mov"),
-        DemoCamera("C", "Cedar", cedar, ".dpx"),
-        DemoCamera("D", "Dogwood", dogwood, ".dng"),
-        DemoCamera("E", "Elm", elm, ".mp4"),
-    )
-
-
-def own_curve() -> dict[str, Any]:
-    """Return the small camera's own tone curve as a definition: no list has it.
-
-    It reaches its top 3.6 stops above middle grey, with a soft toe.
-    """
-    gain, top = 9.0, 2.2
-    codes = np.linspace(0, 1, 257)
-    table = ((1 + gain * top) ** (codes**1.2) - 1) / gain
-    return {"name": "Elm's own curve", "gamut": "bt709", "table": [float(v) for v in table],
-            "first": 0.0, "last": 1.0}  # fmt: skip
-
-
-# Plates are rendered with the sensors balanced for one light; development rebalances them.
-_PLATE_LIGHT_KELVIN: Final = 5700
 _STOP_DOWN: Final = 0.53  # brings the chart's white to about 90 %
-
-
-def render_plates(folder: Path) -> None:
-    """Render what every camera's sensor receives in every view; takes minutes."""
-    folder.mkdir(parents=True, exist_ok=True)
-    for demo in demo_cameras():
-        plate = replace(demo.camera, white_light=daylight(_PLATE_LIGHT_KELVIN))
-        for shot in ("scene", "chart"):
-            name = f"{demo.letter.lower()}-{shot}"
-            paths = {layer: folder / f"{name}-{layer}.exr" for layer in LAYERS}
-            sets = lamp_sets()
-            old = folder / f"{name}-{YELLOWED}.exr"
-            if shot == "chart" and not old.is_file():
-                part = render_lights(
-                    build_scene(with_chart=True), VIEWS[name], plate.sensor, plate.white_gains(),
-                    sets["led"][None], width=WIDTH, height=HEIGHT, side=7,
-                    reflect=yellowed_reflectances(),
-                )[0, 0]  # fmt: skip
-                write_frame(old, part.astype(np.float32), compression="dwaa:15")
-            if all(path.is_file() for path in paths.values()):
-                continue
-            drawn = render_lights(
-                build_scene(with_chart=shot == "chart"), VIEWS[name], plate.sensor,
-                plate.white_gains(), np.stack(list(sets.values())), width=WIDTH, height=HEIGHT,
-                side=7,
-            )  # fmt: skip
-            layers = dict(zip(sets, drawn[:, 0], strict=True)) | {"furnace": drawn[0, 1]}
-            for layer, path in paths.items():
-                if not path.is_file():
-                    write_frame(path, layers[layer].astype(np.float32), compression="dwaa:15")
-
-
-@dataclass(frozen=True, slots=True)
-class DemoLight:
-    """A stretch of the day: how strong each lighting is, and how the cameras are set."""
-
-    name: str
-    conditions: str
-    parts: Mapping[str, float]  # of LAYERS
-    hour: int
-    stops: float = 0.0
-    white_kelvin: float | None = None  # a black body all cameras are balanced for; else their own
-
-
-LIGHTS: Final = (
-    DemoLight("Foundry", "roof light, window, furnace glow; about 5700 K",
-              {"lamps": 1.0, "furnace": 1.0}, 9),
-    DemoLight("Night casting", "furnace, a little moonlight; about 2700 K",
-              {"lamps": 0.03, "furnace": 4.0}, 21, 1.3, 2900.0),
-    DemoLight("Moulding hall", "cheap lamps in the roof, little red in them", {"led": 0.9}, 11),
-    DemoLight("Tuning room", "bulbs against the window; about 3900 K",
-              {"lamps": 0.25, "tungsten": 1.1}, 15, 0.2, 3900.0),
-)  # fmt: skip
-
-
-@dataclass(frozen=True, slots=True)
-class DemoClip:
-    """One recording: which camera, in which light, of what.
-
-    `encoding` and `levels` are what it really carries, where that is not what its camera is set to:
-    somebody changed the camera's menu.
-    """
-
-    letter: str
-    day: int  # from 1, the place of its light in LIGHTS
-    number: int
-    kind: str  # "chart" or "scene"
-    stops: float = 0.0  # beside the exposure of the scene
-    frames: int = FRAMES
-    encoding: str = ""
-    levels: str = ""
-    glare: float = 0.0  # a lamp's veil over part of the chart, in shares of its white
-    lens: str = "35 mm"
-
-    @property
-    def reel(self) -> str:
-        """The clip's name."""
-        return f"{self.letter}{self.day:03d}_{self.number:02d}"
-
-    @property
-    def timecode(self) -> str:
-        """The cameras' clocks are set alike."""
-        return f"{LIGHTS[self.day - 1].hour:02d}:{10 + 2 * self.number:02d}:00:00"
-
-
-def _scene(letter: str, day: int, **more: Any) -> DemoClip:
-    return DemoClip(letter, day, 2, "scene", frames=24 if letter in "BE" else FRAMES, **more)
-
-
-# The moulding hall's chart is an old, yellowed one. Birch shot no chart at night, and a bracket of
-# it by day; in the moulding hall its menu stood on
-# another curve; Cedar's stood on full levels in the tuning room, where a bulb glared on its chart.
-CLIPS: Final = (
-    *(DemoClip(letter, 1, 1, "chart") for letter in "ABCDE"),
-    *(_scene(letter, 1) for letter in "ABCDE"),
-    DemoClip("B", 1, 3, "chart", 2.0, 1), DemoClip("B", 1, 4, "chart", -2.0, 1),
-    *(DemoClip(letter, 2, 1, "chart") for letter in "ACDE"),
-    *(_scene(letter, 2) for letter in "ABCDE"),
-    *(DemoClip(letter, 3, 1, "chart") for letter in "ACDE"),
-    DemoClip("B", 3, 1, "chart", encoding="s-log2/s-gamut3.cine"),
-    *(_scene(letter, 3) for letter in "ACDE"),
-    _scene("B", 3, encoding="s-log2/s-gamut3.cine"),
-    *(DemoClip(letter, 4, 1, "chart") for letter in "ABDE"),
-    DemoClip("C", 4, 1, "chart", levels="full", glare=0.16),
-    *(_scene(letter, 4) for letter in "ABD"), _scene("E", 4, lens="28 mm"),
-    _scene("C", 4, levels="full"),
-)  # fmt: skip
 
 
 def _camera_of(demo: DemoCamera, clip: DemoClip) -> SimulatedCamera:
@@ -217,48 +61,74 @@ def _camera_of(demo: DemoCamera, clip: DemoClip) -> SimulatedCamera:
 
 def _veil(view: View, share: float) -> NDArray[np.float64]:
     """Return a lamp's glare (h, w, 1) over the upper right of the chart."""
-    eye, target = np.array(view.eye), np.array(view.target)
-    ahead = (target - eye) / np.linalg.norm(target - eye)
-    right = np.cross(ahead, [0, 1, 0])
-    right /= np.linalg.norm(right)
-    to = np.array(CHART_CENTRE) + np.array([0.13, 0.09, 0.05]) - eye
-    scale = view.focal / 36 * WIDTH / (to @ ahead)
-    x = WIDTH / 2 + (to @ right) * scale
-    y = HEIGHT / 2 - (to @ np.cross(right, ahead)) * scale
+    at = np.array(CHART_CENTRE) + np.array([0.13, 0.09, 0.05])
+    # About the chart's own plane: 55 mm to either side.
+    (x, y), (beside, _) = project(view, np.stack([at, at + np.array([0.055, 0, 0])]), WIDTH, HEIGHT)
     rows, columns = np.mgrid[0:HEIGHT, 0:WIDTH]
-    size = 0.055 * scale
     return np.asarray(
-        share * np.exp(-((rows - y) ** 2 + (columns - x) ** 2) / (2 * size**2))[..., None],
+        share
+        * np.exp(-((rows - y) ** 2 + (columns - x) ** 2) / (2 * (beside - x) ** 2))[..., None],
         np.float64,
     )
+
+
+def _writing(demo: DemoCamera, clip: DemoClip) -> NDArray[np.float64]:
+    """Return what the slate's ink leaves of its light (HEIGHT, WIDTH, 1)."""
+    wide, scale = 760, 760 / (2 * SLATE_HALF[0])
+    high = round(2 * SLATE_HALF[1] * scale)
+    board = np.zeros((high, wide), np.uint8)
+    facts, light = clip_facts(demo, clip), LIGHTS[clip.day - 1]
+    lines = (
+        ("The Bellfounders", 1.7, 4, (30, 70)),
+        (f"{facts['reel_name']}", 4.6, 13, (30, 250)),
+        (f"Sc {facts['scene']}", 2.1, 7, (450, 170)), (f"Tk {facts['take']}", 2.1, 7, (450, 250)),
+        (f"{light.name}, {clip.timecode[:5]}", 1.7, 5, (30, 350)),
+        (f"{demo.name}, {clip.lens}", 1.7, 5, (30, 440)),
+    )  # fmt: skip
+    for text, size, stroke, at in lines:
+        cv2.putText(board, text, at, cv2.FONT_HERSHEY_SIMPLEX, size, 255, stroke, cv2.LINE_AA)
+    cv2.rectangle(board, (8, 8), (wide - 9, high - 9), 255, 5)
+    corners = project(VIEWS[plate_name(demo, clip.kind)], slate_corners(), WIDTH, HEIGHT)
+    # Drawn far larger than it is seen: blurred to what a pixel covers before it is laid in.
+    smaller = wide / np.linalg.norm(corners[1] - corners[0])
+    board = cv2.GaussianBlur(board, (0, 0), 0.45 * float(smaller))
+    own = np.array([[0, 0], [wide, 0], [wide, high], [0, high]], np.float32)
+    turn = cv2.getPerspectiveTransform(own, (corners - 0.5).astype(np.float32))
+    ink = cv2.warpPerspective(board, turn, (WIDTH, HEIGHT), flags=cv2.INTER_LINEAR)
+    return np.asarray(1 - 0.93 / 255 * ink[..., None], np.float64)
 
 
 def _raw_frames(
     demo: DemoCamera, clip: DemoClip, plates: Path, camera: SimulatedCamera,
     rng: np.random.Generator,
 ) -> Iterator[NDArray[np.float64]]:  # fmt: skip
-    """Yield balanced raw of each frame: the furnace flickers, a hand-held camera sways."""
-    name = f"{demo.letter.lower()}-{clip.kind}"
+    """Yield balanced raw of each frame.
+
+    The furnace flickers, the founder pushes the bell; a hand-held video camera sways.
+    """
+    name = plate_name(demo, clip.kind)
     light = LIGHTS[clip.day - 1]
-    file = {"led": YELLOWED} if clip.kind == "chart" else {}
     layers = {
-        layer: read_frame(plates / f"{name}-{file.get(layer, layer)}.exr").code_rgb.astype(
-            np.float64
+        layer: layer_frames(
+            name, layer, clip.frames, folder=plates,
+            file=YELLOWED if clip.kind == "chart" and layer == "led" else "",
         )
         for layer in light.parts
-    }
-    plate = replace(demo.camera, white_light=daylight(_PLATE_LIGHT_KELVIN))
+    }  # fmt: skip
+    plate = replace(demo.camera, white_light=daylight(PLATE_LIGHT_KELVIN))
     balance = camera.white_gains() / plate.white_gains() * _STOP_DOWN
+    if clip.kind == "chart":
+        balance = balance * _writing(demo, clip)
     veil = _veil(VIEWS[name], clip.glare) if clip.glare else None
     for number in range(clip.frames):
         flicker = rng.uniform(0.9, 1.1)
         weights = {**light.parts}
         if "furnace" in weights:
             weights["furnace"] *= flicker
-        raw = sum((layers[n] * w for n, w in weights.items()), np.zeros(())) * balance
+        raw = sum((next(layers[n]) * w for n, w in weights.items()), np.zeros(())) * balance
         if veil is not None:
             raw = raw + veil
-        if clip.kind == "scene" and number and clip.frames > FRAMES:
+        if clip.kind == "scene" and number and is_video(demo):
             turn = 2 * np.pi * number / 48
             shift = np.array([[1, 0, 5 * np.sin(turn)], [0, 1, 2.5 * np.sin(2.3 * turn)]])
             raw = cv2.warpAffine(raw, shift, (WIDTH, HEIGHT), borderMode=cv2.BORDER_REFLECT_101)
@@ -387,7 +257,3 @@ def write_footage(root: Path, plates: Path = PLATES) -> list[Path]:
              if clip.letter == demo.letter],
         )  # fmt: skip
         return [path for part in parts for path in part]
-
-
-if __name__ == "__main__":
-    render_plates(Path(sys.argv[1]) if len(sys.argv) > 1 else PLATES)

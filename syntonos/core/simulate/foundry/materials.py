@@ -54,6 +54,10 @@ _COLOURS: Final[dict[str, Spectrum]] = {
     "bronze": edge(0.24, 0.84, 556, 24),
     "bronze_pale": edge(0.30, 0.80, 540, 30),
     "chart_body": np.full(len(NM), 0.035),
+    "slate": np.full(len(NM), 0.78),
+    "clay": edge(0.22, 0.34, 540, 50),
+    "melt": np.full(len(NM), 0.05),  # it glows: see tracing
+    "mouth": np.full(len(NM), 0.04),  # of the furnace: fire
 }
 NAMES: Final = (*_COLOURS, *(f"patch_{i + 1}" for i in range(24)))
 INDEX: Final = {name: i for i, name in enumerate(NAMES)}

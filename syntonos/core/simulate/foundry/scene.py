@@ -12,7 +12,8 @@ from numpy.typing import ArrayLike, NDArray
 from syntonos.core.simulate.foundry.materials import INDEX
 
 BALL, BOX, CONE = 0.0, 1.0, 2.0
-# A primitive's row: shape, material, world-to-local 3x4 (12), cone: a, b, normals at both ends.
+# A primitive's row: shape, material, world-to-local 3x4 (12), cone: a, b, normals at both ends;
+# of what glows the first of these is how far the fire has moved on.
 ROW: Final = 18
 Vec = NDArray[np.float64]
 
@@ -134,13 +135,13 @@ def _bell(b: _Builder, base: tuple[float, float, float], scale: float, material:
     b.close_group()
 
 
-def _worker(b: _Builder) -> None:
-    """A founder, turned towards the bell; his right hand is on it."""
+def _worker(b: _Builder, push: Vec) -> None:
+    """A founder, turned towards the bell; his right hand is on it and goes with it by `push`."""
     turn = yaw_matrix(34)
     foot = np.array([-0.22, 0.0, -0.95])
 
-    def at(x: float, y: float, z: float) -> Vec:
-        return np.asarray(foot + turn @ np.array([x, y, z]), float)
+    def at(x: float, y: float, z: float, share: float = 0.0) -> Vec:
+        return np.asarray(foot + turn @ np.array([x, y, z]) + share * push, float)
 
     for side in (-1, 1):
         b.cone("overalls", at(0.11 * side, 0.1, 0), at(0.10 * side, 0.86, 0), 0.085, 0.115)
@@ -157,14 +158,15 @@ def _worker(b: _Builder) -> None:
     b.box("leather", at(0, 0.78, 0.152), (0.165, 0.27, 0.014), 34, -3)
     b.close_group()
     # Right arm reaches to the bell, left arm rests a hammer on the hip.
-    b.cone("shirt", at(0.2, 1.39, 0.0), at(0.33, 1.2, 0.14), 0.068, 0.058)
-    b.cone("shirt", at(0.33, 1.2, 0.14), at(0.42, 1.27, 0.3), 0.057, 0.047)
-    b.cone("skin", at(0.42, 1.27, 0.3), at(0.47, 1.33, 0.42), 0.036, 0.03)
-    b.ball("skin", at(0.485, 1.355, 0.46), (0.042, 0.05, 0.03), turn)
+    elbow, wrist = at(0.33, 1.2, 0.14, 0.5), at(0.42, 1.27, 0.3, 0.8)
+    b.cone("shirt", at(0.2, 1.39, 0.0), elbow, 0.068, 0.058)
+    b.cone("shirt", elbow, wrist, 0.057, 0.047)
+    b.cone("skin", wrist, at(0.47, 1.33, 0.42, 1), 0.036, 0.03)
+    b.ball("skin", at(0.485, 1.355, 0.46, 1), (0.042, 0.05, 0.03), turn)
     for i in range(4):
         x = 0.455 + 0.022 * i
-        b.cone("skin", at(x, 1.385, 0.47), at(x + 0.006, 1.45, 0.485), 0.0115, 0.01)
-    b.cone("skin", at(0.45, 1.35, 0.45), at(0.425, 1.385, 0.47), 0.013, 0.011)
+        b.cone("skin", at(x, 1.385, 0.47, 1), at(x + 0.006, 1.45, 0.485, 1), 0.0115, 0.01)
+    b.cone("skin", at(0.45, 1.35, 0.45, 1), at(0.425, 1.385, 0.47, 1), 0.013, 0.011)
     b.close_group()
     b.cone("shirt", at(-0.2, 1.39, 0.0), at(-0.29, 1.14, 0.02), 0.068, 0.057)
     b.cone("shirt", at(-0.29, 1.14, 0.02), at(-0.21, 1.0, 0.16), 0.055, 0.045)
@@ -272,23 +274,80 @@ def _furnishing(b: _Builder) -> None:
     b.close_group()
     b.box("brick_dark", (2.75, 0.9, -2.2), (0.6, 0.95, 0.75))
     b.box("brick_pale", (2.75, 2.4, -2.2), (0.34, 0.7, 0.4))
+    b.box("iron", (2.14, 0.47, -1.95), (0.05, 0.025, 0.52))
     b.close_group()
 
 
-def _hanging_bell(b: _Builder) -> None:
-    _bell(b, (0.78, 1.1, -1.15), 1.06, "bronze")
-    b.box("plank_dark", (0.78, 2.24, -1.15), (0.5, 0.1, 0.1))
-    b.cone("iron", (0.78, 2.05, -1.15), (0.78, 2.2, -1.15), 0.06, 0.06)
-    for x in (0.42, 1.14):
-        b.cone("iron", (x, 2.3, -1.15), (x, 3.4, -1.15), 0.022, 0.022)
-    b.cone("iron", (0.78, 0.98, -1.15), (0.78, 1.9, -1.15), 0.045, 0.02)
-    b.ball("iron", (0.78, 1.0, -1.15), 0.085)
+def _fire(b: _Builder, moved: float) -> None:
+    """The furnace's mouth, and a crucible of bronze before it."""
+    b.box("mouth", (2.149, 0.87, -1.95), (0.003, 0.38, 0.46))
+    b.rows[-1][14] = moved
+    b.close_group()
+    x, z = CRUCIBLE
+    b.revolve(
+        "clay",
+        (x, 0.06, z),
+        [
+            (0.12, 0),
+            (0.165, 0.05),
+            (0.2, 0.2),
+            (0.215, 0.36),
+            (0.212, 0.40),
+            (0.2, 0.41),
+            (0.183, 0.412),
+        ],
+    )
+    b.box("iron", (x, 0.03, z), (0.2, 0.03, 0.2), 20)
+    b.ball("melt", (x, 0.06 + 0.408, z), (0.184, 0.004, 0.184))
+    b.rows[-1][14] = moved
+    b.close_group()
+
+
+CRUCIBLE: Final = (1.58, -1.5)
+_ROD: Final = 1.1  # from the beam to the headstock
+SWAY: Final = 0.07  # how far the founder's push moves the bell, in metres
+
+
+def bell_shift(swing: float) -> Vec:
+    """Return where the bell hangs (3,), in metres from rest; swing -1 to 1.
+
+    It hangs on two equal rods, so it stays upright.
+    """
+    x = SWAY * swing
+    return np.array([x, _ROD - math.sqrt(_ROD * _ROD - x * x), 0.0])
+
+
+def _hanging_bell(b: _Builder, shift: Vec) -> None:
+    x, y, z = np.array([0.78, 0.0, -1.15]) + shift
+    _bell(b, (x, 1.1 + y, z), 1.06, "bronze")
+    b.box("plank_dark", (x, 2.24 + y, z), (0.5, 0.1, 0.1))
+    b.cone("iron", (x, 2.05 + y, z), (x, 2.2 + y, z), 0.06, 0.06)
+    for side in (-0.36, 0.36):
+        b.cone("iron", (x + side, 2.3 + y, z), (0.78 + side, 3.4, z), 0.022, 0.022)
+    # The clapper stays behind a little.
+    hang = x - 0.35 * shift[0]
+    b.cone("iron", (hang, 0.98, z), (x, 1.9 + y, z), 0.045, 0.02)
+    b.ball("iron", (hang, 1.0, z), 0.085)
     b.close_group()
 
 
 CHART_CENTRE: Final = (-1.0, 1.3, -0.45)
 CHART_HALF: Final = (0.30, 0.205)
 CHART_YAW, CHART_TILT = 27.0, -10.0
+SLATE_CENTRE: Final = (
+    -0.93,
+    0.93,
+    -0.36,
+)  # hung below the chart; what is written on it comes later
+SLATE_HALF: Final = (0.19, 0.125)
+
+
+def slate_corners() -> Vec:
+    """Return the corners of the slate's writing side, (4, 3) in metres, clockwise from top left."""
+    turn = yaw_matrix(CHART_YAW) @ tilt_matrix(CHART_TILT)
+    x, y = SLATE_HALF
+    corners = np.array([[-x, y, 0.008], [x, y, 0.008], [x, -y, 0.008], [-x, -y, 0.008]])
+    return np.asarray(np.array(SLATE_CENTRE) + corners @ turn.T, float)
 
 
 def _chart(b: _Builder) -> None:
@@ -298,6 +357,7 @@ def _chart(b: _Builder) -> None:
         foot = np.array(CHART_CENTRE) * [1, 0, 1] + yaw_matrix(CHART_YAW) @ [x * 1.5, 0, z]
         head = np.array(CHART_CENTRE) + yaw_matrix(CHART_YAW) @ [x * 0.45, -0.2, -0.03]
         b.cone("plank_dark", foot, head, 0.018, 0.015)
+    b.box("slate", SLATE_CENTRE, (*SLATE_HALF, 0.008), CHART_YAW, CHART_TILT)
     b.close_group()
 
 
@@ -327,13 +387,36 @@ def _bounds(rows: Vec) -> Vec:
     return np.concatenate([low - 1e-4, high + 1e-4])
 
 
-def build_scene(*, with_chart: bool) -> Scene:
-    """Build the room, with the chart on its easel or without."""
+def project(view: View, points: ArrayLike, width: int, height: int) -> Vec:
+    """Return where points (..., 3) in metres are seen: (..., 2) x and y in pixels."""
+    eye, target = np.array(view.eye), np.array(view.target)
+    ahead = (target - eye) / np.linalg.norm(target - eye)
+    right = np.cross(ahead, [0, 1, 0])
+    right /= np.linalg.norm(right)
+    to = np.asarray(points, float) - eye
+    scale = view.focal / 36 * width / (to @ ahead)
+    return np.stack(
+        [width / 2 + (to @ right) * scale, height / 2 - (to @ np.cross(right, ahead)) * scale], -1
+    )
+
+
+def build_scene(*, with_chart: bool, swing: float = 0.0, fire: float = 0.0) -> Scene:
+    """Build the room, with the chart on its easel or without.
+
+    Parameters
+    ----------
+    swing : float
+        Where the bell swings, -1 to 1; the founder's hand goes with it.
+    fire : float
+        How far the fire has moved on, 0 to 1; it comes round.
+    """
     b = _Builder()
+    shift = bell_shift(swing)
     _room(b)
-    _hanging_bell(b)
-    _worker(b)
+    _hanging_bell(b, shift)
+    _worker(b, shift)
     _furnishing(b)
+    _fire(b, fire)
     _plant(b, -3.3, -1.7, 3, 46)
     _plant(b, -3.32, -0.45, 5, 38)
     chart_row = -1

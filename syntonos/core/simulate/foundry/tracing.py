@@ -27,6 +27,7 @@ _BRONZE, _BRONZE_PALE, _VERDIGRIS = INDEX["bronze"], INDEX["bronze_pale"], INDEX
 _GLASS_A, _GLASS_B = INDEX["bottle_blue"], INDEX["bottle_green"]
 _SHIRT, _OVERALLS, _SKIN = INDEX["shirt"], INDEX["overalls"], INDEX["skin"]
 _PATCH = INDEX["patch_1"]
+_MELT, _MOUTH = INDEX["melt"], INDEX["mouth"]
 
 
 @jit
@@ -191,6 +192,44 @@ def _surface(rows: Any, row: int, chart_row: int, x: float, y: float, z: float) 
 
 
 @jit
+def _flames(u: float, v: float, moved: float) -> float:
+    """Return a noise over (u, v) whose pattern rises and comes round as `moved` goes to 1."""
+    total, size = 0.0, 1.0
+    for octave in range(4):
+        # Two patterns that fade into each other, each rising by a whole period.
+        a = _noise(u * 3.1 * size, v * 1.7 * size - 3.4 * moved * size + 31 * octave)
+        b = _noise(u * 3.1 * size, v * 1.7 * size - 3.4 * (moved - 1) * size + 31 * octave)
+        total += (a * (1 - moved) + b * moved) / size
+        size *= 2
+    return total / 1.875
+
+
+@jit
+def _glow(q: Any, m: int, x: float, y: float, z: float, ny: float) -> float:
+    """Return what a surface sends out itself, as a share of the furnace's light."""
+    if m == _MELT:
+        if ny < 0.5:
+            return 0.0
+        # Bright metal with a skin of dross that drifts.
+        dross = _flames(x * 2.6 + 0.3, z * 3.9 + 5, q[14])
+        return 0.12 + 0.9 * min(max((dross - 0.34) * 4.5, 0.0), 1.0)
+    if m != _MOUTH:
+        return 0.0
+    # An arch of 0.92 by 0.76 m, coke at its foot, flames above.
+    u, v = (z + 1.95) / 0.46, (y - 0.49) / 0.76
+    arch = 0.62 + 0.38 * math.sqrt(max(0.0, 1 - u * u))
+    if v > arch:
+        return 0.0
+    coke = 0.16 + 0.10 * _noise(u * 6 + 9, 2.0) + 0.05 * _noise(u * 19, 5.0)
+    if v < coke:
+        ember = _noise(u * 9 + 3, v * 22)
+        return 0.05 + 0.85 * ember * ember * ember
+    f = _flames(u * 1.5 + 4, v * 1.4, q[14])
+    depth = min((arch - v) * 6, 1.0) * min((1 - abs(u)) * 8 + 0.15, 1.0)
+    return (0.14 + 1.1 * min(max((f - 0.30) * 2.4, 0.0), 1.0) * (1.15 - 0.75 * v)) * depth
+
+
+@jit
 def _in_window(y: float, z: float) -> bool:
     return 1.0 < y < 2.75 and -2.1 < z < 0.5
 
@@ -272,8 +311,8 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
     q = rows[row]
     nx, ny, nz = _normal(q, x, y, z, dx, dy, dz)
     m, tone = _surface(rows, row, chart_row, x, y, z)
-    if x > 2.1 and z < -1.4 and 0.5 < y < 1.25 and abs(z + 1.95) < 0.5 and abs(nx) > 0.9:
-        glow = 1.1 * (0.55 + 0.45 * _noise(z * 6, y * 6))
+    glow = _glow(q, m, x, y, z, ny)
+    if glow > 0.0:
         for c in range(channels):
             out[1, c] += t0[3, c] * glow
         return
@@ -330,6 +369,11 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
     x2, y2, z2 = ox + ex * t, oy + ey * t, oz + ez * t
     mx, my, mz = _normal(rows[row2], x2, y2, z2, ex, ey, ez)
     m2, tone2 = _surface(rows, row2, chart_row, x2, y2, z2)
+    glow = _glow(rows[row2], m2, x2, y2, z2, my)
+    if metal and glow > 0.0:  # on matt things the furnace is counted as a lamp
+        for c in range(channels):
+            out[1, c] += share * glow * t1[m, 3, c]
+        return
     _lit(rows, groups, x2, y2, z2, mx, my, mz, rnd[5], rnd[4], other, True)
     for k in range(5):
         # What is lit at the second place, and a little of everything for all further bounces.
@@ -345,14 +389,14 @@ def _trace(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, ox
 
 @jit
 def _render_rows(rows: Any, groups: Any, chart_row: int, t0: Any, t1: Any, t2: Any, cam: Any,
-                 first: int, last: int, width: int, height: int, side: int, out: Any
-                 ) -> None:  # fmt: skip
+                 first: int, last: int, left: int, right: int, width: int, height: int, side: int,
+                 out: Any) -> None:  # fmt: skip
     light, other, rnd = np.zeros(5), np.zeros(5), np.zeros(6)
     acc = np.zeros((2, out.shape[3]))
     # An R-sequence in six dimensions, turned per pixel.
     step = np.array([0.8566749, 0.7338919, 0.6287067, 0.5385973, 0.4614028, 0.3952716])
     for y in range(first, last):
-        for x in range(width):
+        for x in range(left, right):
             acc[:] = 0.0
             for s in range(side * side):
                 for k in range(6):
@@ -385,6 +429,7 @@ def render_lights(
     side: int,
     threads: int = 2,
     reflect: NDArray[np.float64] | None = None,
+    box: tuple[int, int, int, int] | None = None,
 ) -> NDArray[np.float64]:
     """Render what a sensor receives under several lightings; rays are followed once for all.
 
@@ -400,11 +445,14 @@ def render_lights(
         Samples per pixel and axis.
     reflect : (materials, 36) float64, optional
         In place of the materials' usual reflectances.
+    box : (left, top, right, bottom), optional
+        The part of the picture that is wanted, in pixels.
 
     Returns
     -------
     (n, 2, height, width, 3) float64
-        Balanced raw: first all lamps but the furnace, then the furnace alone (it flickers).
+        Of the box's height and width where one is given. Balanced raw: first all lamps but the
+        furnace, then the furnace alone (it flickers).
     """
     reflect = reflectances() if reflect is None else reflect
     seen = sensor * gains
@@ -424,13 +472,14 @@ def render_lights(
     up = np.cross(right, ahead)
     cam = np.concatenate([eye, right, up, ahead * view.focal / 36])
     out = np.zeros((2, height, width, 3 * count))
+    left, top, far, bottom = box or (0, 0, width, height)
 
     def work(band: tuple[int, int]) -> None:
-        _render_rows(scene.rows, scene.groups, scene.chart_row, t0, t1, t2, cam, *band, width,
-                     height, side, out)  # fmt: skip
+        _render_rows(scene.rows, scene.groups, scene.chart_row, t0, t1, t2, cam, *band, left,
+                     far, width, height, side, out)  # fmt: skip
 
-    edges = np.linspace(0, height, min(height, 16) + 1).astype(int)
+    edges = np.linspace(top, bottom, min(bottom - top, 16) + 1).astype(int)
     with ThreadPoolExecutor(threads) as pool:
         list(pool.map(work, zip(edges[:-1].tolist(), edges[1:].tolist(), strict=True)))
     parts: NDArray[np.float64] = np.moveaxis(out.reshape(2, height, width, count, 3), 3, 0)
-    return parts
+    return parts[:, :, top:bottom, left:far]

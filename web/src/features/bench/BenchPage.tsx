@@ -126,7 +126,7 @@ function ViewSwitch({
           type="button"
           className="btn btn-sm"
           aria-pressed={place.whole}
-          title="HDR darkened until its peak is white on this screen, instead of clipped at 203 nit (H)"
+          title="HDR darkened until its peak is white on this screen, instead of clipped at 203 nit (D)"
           onClick={bench.toggleWhole}
         >
           Whole
@@ -245,7 +245,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       u: () => bench.toggleMark("unseen"),
       k: () => bench.toggleMark("gamut"),
       z: bench.toggleMono,
-      h: bench.toggleWhole,
+      d: bench.toggleWhole,
       e: () => bench.set({ panel: "encoding" }),
       s: bench.nextSurround,
       r: () => setHeld(true),
