@@ -13,6 +13,7 @@ from syntonos.core.chain import (
     Output,
     chain_to_json,
     compile_chain,
+    read_back,
     read_chain,
     run,
 )
@@ -62,9 +63,14 @@ def test_match_finds_both_charts_and_its_lut_holds_in_another_library(
     chain = read_chain(said["chain"])
     exact = run(compile_chain(chain), codes)
     seen = through(cube_file(cube), codes)
-    d = delta_e_2000(display_lab(seen[::3]), display_lab(exact[::3]))
+    d = delta_e_2000(display_lab(seen[::5]), display_lab(exact[::5]))
     assert d.mean() < 0.1
-    assert np.percentile(d, 99.9) < 0.8
+    # What the read-back says of these pixels (a fire among them, up to the display's white) is what
+    # the other library makes of the file.
+    stated = read_back(read_cube(cube.read_bytes()).table, chain, codes).of("picture")
+    assert d.mean() == pytest.approx(stated.mean, rel=0.02)
+    assert np.percentile(d, 99.9) == pytest.approx(stated.p99_9, rel=0.03)
+    assert stated.p99_9 < 1.0
 
 
 def test_a_lut_to_the_reference_s_encoding_agrees_with_its_chain(media, tmp_path, capsys):

@@ -223,13 +223,10 @@ def test_the_slate_says_what_the_file_says_and_only_charts_have_one():
     seen = project(VIEWS["d-chart"], slate_corners(), 960, 540)
     (left, top), (right, bottom) = seen.min(axis=0).astype(int), seen.max(axis=0).astype(int)
     board = develop(demo, replace(chart, frames=1))[0]
-    others = [
-        np.abs(board - develop(demo, other)[0]).mean(axis=-1)
-        for other in (replace(chart, frames=1, number=2), replace(chart, frames=1, lens="50 mm"))
-    ]
+    other = develop(demo, replace(chart, frames=1, lens="50 mm"))[0]
     inked = board[top:bottom, left:right].mean(axis=-1)
     assert 0.05 < (inked < 0.5 * np.median(inked)).mean() < 0.4
-    # Another take, another lens: another writing, and the chart above is what it was.
-    for change in others:
-        written = np.percentile(change[top:bottom, left:right], 99)
-        assert written > 4 * np.percentile(change[top - 90 : top - 20, left:right], 99)
+    # Another lens: another writing, and the chart above is what it was.
+    change = np.abs(board - other).mean(axis=-1)
+    assert change[top:bottom, left:right].max() > 0.1 * np.median(inked)
+    assert change[top - 90 : top - 20, left:right].max() < 0.01 * np.median(inked)
