@@ -436,6 +436,22 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
 
 
 @jit
+def _load(x: Any, pixels: Any) -> None:
+    """Take pixels (n, 3) apart into planes; flat, so that the compiler sees even strides."""
+    row, red, green, blue = pixels.reshape(pixels.size), x[0], x[1], x[2]
+    for i in range(pixels.shape[0]):
+        red[i], green[i], blue[i] = row[3 * i], row[3 * i + 1], row[3 * i + 2]
+
+
+@jit
+def _store(x: Any, pixels: Any) -> None:
+    """Put planes together into pixels (n, 3)."""
+    row, red, green, blue = pixels.reshape(pixels.size), x[0], x[1], x[2]
+    for i in range(pixels.shape[0]):
+        row[3 * i], row[3 * i + 1], row[3 * i + 2] = red[i], green[i], blue[i]
+
+
+@jit
 def run_float(
     src: NDArray[np.float32],
     dst: NDArray[np.float32],
@@ -449,11 +465,9 @@ def run_float(
     kept = np.zeros((3, TILE), np.float32)
     for start in range(0, n, TILE):
         count = min(TILE, n - start)
-        for i in range(count):
-            x[0, i], x[1, i], x[2, i] = src[start + i, 0], src[start + i, 1], src[start + i, 2]
+        _load(x, src[start : start + count])
         _run_tile(x, kept, ops, params, tables)
-        for i in range(count):
-            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
+        _store(x, dst[start : start + count])
 
 
 @jit
@@ -473,6 +487,7 @@ def run_grid(
     n, total = axis.shape[0], dst.shape[0]
     x = np.zeros((3, TILE), np.float32)
     kept = np.zeros((3, TILE), np.float32)
+    blue = axis[:, 2].copy()
     b = first % n
     g, r = (first // n) % n, first // (n * n)
     for start in range(0, total, TILE):
@@ -480,9 +495,9 @@ def run_grid(
         at = 0
         while at < count:
             some = min(n - b, count - at)
-            red, green = axis[r, 0], axis[g, 1]
-            for i in range(some):
-                x[0, at + i], x[1, at + i], x[2, at + i] = red, green, axis[b + i, 2]
+            x[0, at : at + some] = axis[r, 0]
+            x[1, at : at + some] = axis[g, 1]
+            x[2, at : at + some] = blue[b : b + some]
             at += some
             b += some
             if b == n:
@@ -492,8 +507,7 @@ def run_grid(
                 g = 0
                 r += 1
         _run_tile(x, kept, ops, params, tables)
-        for i in range(count):
-            dst[start + i, 0], dst[start + i, 1], dst[start + i, 2] = x[0, i], x[1, i], x[2, i]
+        _store(x, dst[start : start + count])
 
 
 @jit

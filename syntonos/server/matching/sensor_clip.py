@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-import numpy as np
-
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
@@ -32,8 +30,11 @@ def scene_clip(row: ChartReading, reading: CoreReading) -> float | None:
     ).order_by("id")  # fmt: skip
     levels = []
     for clip in [c for c in clips if _set_alike(chart, c, reading)][:_MOST_CLIPS]:
-        found = _clip_in(clip.pk, clip.reading_key, reading.encoding, reading.levels,
-                         round(reading.white, 3))  # fmt: skip
+        try:
+            found = _clip_in(clip.pk, f"{clip.checksum} {clip.reading_key}", reading.encoding,
+                             reading.levels, round(reading.white, 3))  # fmt: skip
+        except ColourError:  # missing or broken: said elsewhere
+            continue
         if found is not None:
             levels.append(found)
     return max(levels, default=None)
@@ -52,8 +53,5 @@ def _set_alike(chart: Clip, clip: Clip, reading: CoreReading) -> bool:
 def _clip_in(pk: int, key: str, encoding: str, levels: str, white: float) -> float | None:
     """Look at two frames of a clip; kept by what its pixels depend on."""
     clip = Clip.objects.get(pk=pk)
-    try:
-        frames = [np.asarray(frame_of(clip, i)) for i in sorted({0, clip.frame_count // 2})]
-    except ColourError:  # missing or broken: said elsewhere
-        return None
+    frames = [frame_of(clip, i) for i in sorted({0, clip.frame_count // 2})]
     return clip_of_scenes(frames, find_encoding(encoding), levels, white)
