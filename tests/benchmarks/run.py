@@ -9,7 +9,6 @@ import threading
 import time
 import tracemalloc
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from io import BytesIO
 from pathlib import Path
 
@@ -86,17 +85,6 @@ def bench_chain(frame: np.ndarray) -> None:
            ratio(lambda: run(program, frame), theirs), 0.25)  # fmt: skip
     report("two_threads_vs_one", ratio(lambda: run(program, frame, threads=2),
                                        lambda: run(program, frame)), 1 / 1.6)  # fmt: skip
-    # What the machine itself gives two threads that share nothing, not even memory: virtual cores
-    # are often two halves of one.
-    small = [frame.reshape(-1, 3)[:2048].copy() for _ in range(2)]
-
-    def work(pixels: np.ndarray) -> None:
-        for _ in range(100):
-            run(program, pixels)
-
-    with ThreadPoolExecutor(2) as pool:
-        limit = ratio(lambda: list(pool.map(work, small)), lambda: [work(p) for p in small])
-    print(f"  (two threads that share nothing, on this machine: {limit:.3f})")
 
 
 def bench_drafts(picture: np.ndarray) -> None:

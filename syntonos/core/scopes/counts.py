@@ -17,7 +17,7 @@ BOTTOM, TOP = -0.05, 1.05
 _B, _SCALE, _ZERO = np.float32(BOTTOM), np.float32(LEVELS / (TOP - BOTTOM)), np.float32(0)
 _ONE = np.uint32(1)
 # The last level and cell take all that lies beyond; a hair below, so that they are not left.
-_T = np.float32(TOP - 1e-4)
+_LAST = np.float32(LEVELS - 0.01)
 _EDGE, _ROW = np.float32(SIDE - 0.01), np.int32(SIDE)
 # Weights of R' and B' in Y': ITU-R BT.709-6, item 3.2, and BT.2100-2, table 6.
 LUMA = {"bt709": (0.2126, 0.0722), "bt2020": (0.2627, 0.0593)}
@@ -47,19 +47,18 @@ def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) 
     red, green, blue = parade[0], parade[1], parade[2]
     place = np.empty(3 * width, np.int32)
     planes = np.empty((3, width), np.float32)
+    red_row, green_row, blue_row = planes[0], planes[1], planes[2]
     spot = np.empty(width, np.int32)
     one, two = np.float32(1), np.float32(2)
     kg, cb, cr = one - kr - kb, one / (two * (one - kb)), one / (two * (one - kr))
     for y in range(height):
         row = disp[y].reshape(3 * width)
         for i in range(3 * width):
-            v = row[i]
-            v = v if v > _B else _B  # a NaN fails the comparison and falls to the bottom
-            v = v if v < _T else _T
-            place[i] = np.int32((v - _B) * _SCALE)
+            v = (row[i] - _B) * _SCALE
+            v = v if v > _ZERO else _ZERO  # a NaN fails the comparison and falls to the bottom
+            place[i] = np.int32(v if v < _LAST else _LAST)
         for x in range(width):
-            planes[0, x], planes[1, x], planes[2, x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
-        red_row, green_row, blue_row = planes[0], planes[1], planes[2]
+            red_row[x], green_row[x], blue_row[x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
         for x in range(width):
             r, g, b = red_row[x], green_row[x], blue_row[x]
             luma = kr * r + kg * g + kb * b
