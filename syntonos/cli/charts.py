@@ -90,53 +90,69 @@ def read_side(
     if len(paths) == 1 and Path(paths[0]).suffix.lower() in _TABLES:
         table = table_of(paths[0], len(layout.names))
         return {"full": reading_of_table(table, layout)}, True
-    encoding = find_encoding(slug)
-    frames = frames_of(paths, encoding.slug)
+    frames = _frames_of_one(paths, slug)
+    if corners is not None:
+        return _read_there(frames, paths, slug, corners, layout), True
+    try:
+        found = find_chart(np.mean(frames, axis=0, dtype=np.float32), layout)
+    except ChartError as error:
+        raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
+                         code=error.code) from error  # fmt: skip
+    read = _read_there(frames, paths, slug, found.corners, layout)
+    return read, found.orientation_certain
+
+
+def _frames_of_one(paths: Sequence[str], slug: str) -> list[NDArray[np.float32]]:
+    frames = frames_of(paths, find_encoding(slug).slug)
     if len({frame.shape for frame in frames}) > 1:
         raise ChartError("The images differ in size.", hint="Give frames of one clip only.",
                          code="chart.frames")  # fmt: skip
-    certain = True
-    quad: Any = corners
-    if quad is None:
-        try:
-            found = find_chart(np.mean(frames, axis=0, dtype=np.float32), layout)
-        except ChartError as error:
-            raise ChartError(f"{paths[0]}: {error.message}", hint=error.hint,
-                             code=error.code) from error  # fmt: skip
-        quad, certain = found.corners, found.orientation_certain
+    return frames
+
+
+def _read_there(
+    frames: list[NDArray[np.float32]], paths: Sequence[str], slug: str, corners: Any,
+    layout: ChartLayout,
+) -> dict[str, ChartReading]:  # fmt: skip
+    """Return a reading under either levels from the frames that are best for a chart's place."""
     if len(frames) > 1:
-        proposal = propose_frames(frames, np.asarray(quad, np.float64), layout)
+        proposal = propose_frames(frames, np.asarray(corners, np.float64), layout)
         for note in proposal.notes:
             if note.frame not in proposal.frames:
                 where = (
                     paths[note.frame] if len(paths) == len(frames) else f"frame {note.frame + 1}"
                 )
                 print(f"left out: {where} ({note.reason})", file=sys.stderr)
-        frames, quad = [frames[i] for i in proposal.frames], proposal.given
-    read = {k: read_chart(frames, quad, encoding, levels=k, layout=layout) for k in LEVELS}
-    return read, certain
+        frames, corners = [frames[i] for i in proposal.frames], proposal.given
+    encoding = find_encoding(slug)
+    return {k: read_chart(frames, corners, encoding, levels=k, layout=layout) for k in LEVELS}
+
+
+Pair = tuple[dict[str, ChartReading], dict[str, ChartReading]]
 
 
 def read_all(
     images: dict[str, Sequence[str]], slugs: dict[str, str], layout: ChartLayout
-) -> tuple[dict[str, dict[str, ChartReading]], list[tuple[ChartReading, ChartReading]]]:
+) -> list[Pair]:
     """Read every chart of both sides' frames, and pair them by what they show.
 
     Returns
     -------
-    The readings of the pair that makes the match, by side and levels, and the other pairs, under
-    the levels that their own greys speak for.
+    Reference and angle of each pair, by levels; the first makes the match.
 
     Raises
     ------
     ChartError
-        chart.counts where the two frames do not show as many; chart.orientation where it is not
-        certain which way up one of several is.
+        chart.table where a side is no picture; chart.counts where the two frames do not show as
+        many; chart.orientation where it is not certain which way up one of several is.
     """
     read: dict[str, list[dict[str, ChartReading]]] = {}
     for side, paths in images.items():
-        mean = np.mean(frames_of(paths, slugs[side]), axis=0, dtype=np.float32)
-        found = find_charts(np.asarray(mean), layout)
+        if paths[0] == "published" or Path(paths[0]).suffix.lower() in _TABLES:
+            raise ChartError(f"The {side} is values of one chart, not a frame with several.",
+                             hint="Leave --all-charts out.", code="chart.table")  # fmt: skip
+        frames = _frames_of_one(paths, slugs[side])
+        found = find_charts(np.asarray(np.mean(frames, axis=0, dtype=np.float32)), layout)
         if not all(chart.orientation_certain for chart in found):
             raise ChartError(
                 f"{paths[0]} shows {len(found)} charts; which way up they are is not certain.",
@@ -145,12 +161,11 @@ def read_all(
             )
         first, *others = [chart.corners for chart in found]
         ordered = [first, *sorted(others, key=lambda quad: float(np.mean(quad, axis=0)[0]))]
-        read[side] = [read_side(paths, slugs[side], quad, layout)[0] for quad in ordered]
+        read[side] = [_read_there(frames, paths, slugs[side], quad, layout) for quad in ordered]
+    # Which is which does not hang on levels: they change all charts of a frame alike.
     plain = {side: [rows[levels_alone(rows)] for rows in charts] for side, charts in read.items()}
     order = pair_charts(plain["reference"], plain["angle"], first_is_given=False).order
-    sides = {"reference": read["reference"][0], "angle": read["angle"][order[0]]}
-    pairs = [(one, plain["angle"][k]) for one, k in zip(plain["reference"], order, strict=True)]
-    return sides, pairs[1:]
+    return [(one, read["angle"][k]) for one, k in zip(read["reference"], order, strict=True)]
 
 
 def bracketed(

@@ -201,15 +201,14 @@ def run_match(args: argparse.Namespace) -> int:
     sides, stated = {}, {}
     layout = find_layout(args.chart)
     told: list[str] = []
-    more: list[tuple[ChartReading, ChartReading]] = []
     images = {side: getattr(args, side) for side in ("reference", "angle")}
     slugs = {side: getattr(args, f"{side}_encoding") for side in images}
-    if args.all_charts:
-        all_sides, more = read_all(images, slugs, layout)
+    pairs = read_all(images, slugs, layout) if args.all_charts else []
+    together = dict(zip(images, pairs[0], strict=True)) if pairs else {}
     for side, paths in images.items():
         stated[side] = getattr(args, f"{side}_levels")
-        if args.all_charts:
-            read = all_sides[side]
+        if side in together:
+            read = together[side]
         else:
             read, certain = read_side(paths, slugs[side], getattr(args, f"{side}_corners"), layout)
             if not certain:
@@ -227,6 +226,8 @@ def run_match(args: argparse.Namespace) -> int:
             hint="With values from a table, choose --to rec709-tone or --to rec709-plain.",
             code="match.no_encoding",
         )
+    # The other charts of the frames, under the levels that were settled for all of them.
+    more = [(one[choice.reference], other[choice.angle]) for one, other in pairs[1:]]
     pool = pooled_prior(more) if more else None
     clip = None
     if args.angle_scene:

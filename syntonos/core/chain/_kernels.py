@@ -1,4 +1,4 @@
-"""Compiled loops of the engine: one interpreter over tiles of pixels, and 3D LUT lookups.
+"""Compiled loops of the engine: one interpreter over tiles of pixels.
 
 A program is an array of opcodes with a row of parameters each. The tile is a structure of arrays
 (three planes of 512 values), small enough to stay in the first-level cache and regular enough for
@@ -14,11 +14,12 @@ from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
+from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
+from syntonos.core.chain._tile import TILE, load, store
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import scalar
 
-TILE = 512
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
@@ -174,42 +175,6 @@ def _tone(x: Any, a: Any) -> None:
 
 
 @jit
-def lut_tetrahedral(
-    src: NDArray[np.float32], dst: NDArray[np.float32], table: NDArray[np.float32]
-) -> None:
-    """Look pixels (n, 3) up in table[r, g, b]; input is clamped to 0..1."""
-    size = table.shape[0]
-    top = np.float32(size - 1)
-    for i in range(src.shape[0]):
-        pr = min(max(src[i, 0], _F0), _TOP) * top
-        pg = min(max(src[i, 1], _F0), _TOP) * top
-        pb = min(max(src[i, 2], _F0), _TOP) * top
-        r, g, b = min(int(pr), size - 2), min(int(pg), size - 2), min(int(pb), size - 2)
-        fr, fg, fb = pr - np.float32(r), pg - np.float32(g), pb - np.float32(b)
-        # The cell's diagonal is shared; the order of the fractions picks one of six tetrahedra.
-        ar, ag, ab, br, bg, bb = 0, 0, 0, 0, 0, 0
-        if fr >= fg:
-            if fg >= fb:
-                ar, br, bg, f1, f2, f3 = 1, 1, 1, fr, fg, fb
-            elif fr >= fb:
-                ar, br, bb, f1, f2, f3 = 1, 1, 1, fr, fb, fg
-            else:
-                ab, br, bb, f1, f2, f3 = 1, 1, 1, fb, fr, fg
-        elif fr >= fb:
-            ag, br, bg, f1, f2, f3 = 1, 1, 1, fg, fr, fb
-        elif fg >= fb:
-            ag, bg, bb, f1, f2, f3 = 1, 1, 1, fg, fb, fr
-        else:
-            ab, bg, bb, f1, f2, f3 = 1, 1, 1, fb, fg, fr
-        for c in range(3):
-            v0 = table[r, g, b, c]
-            v1 = table[r + ar, g + ag, b + ab, c]
-            v2 = table[r + br, g + bg, b + bb, c]
-            v3 = table[r + 1, g + 1, b + 1, c]
-            dst[i, c] = v0 + f1 * (v1 - v0) + f2 * (v2 - v1) + f3 * (v3 - v2)
-
-
-@jit
 def _cdl(x: Any, a: Any) -> None:
     """ASC CDL: slopes, offsets, powers, saturation, whether it clamps, whether powers are one."""
     clamps, plain = a[10] > _F0, a[11] > _F0
@@ -276,39 +241,6 @@ def _scene_light(x: Any, a: Any) -> None:
         y = a[3] * r + a[4] * g + a[5] * b
         k = three * exp2(log2(y if y > _TINY else _TINY) * power)
         rr[i], gg[i], bb[i] = r * k, g * k, b * k
-
-
-@jit
-def _lut_1d(x: Any, a: Any, tables: Any) -> None:
-    """Three curves: place and size of (n, 3); input is clamped to 0..1."""
-    at, size = int(a[0]), int(a[1])
-    top = np.float32(size - 1)
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            v = row[i]
-            p = min(max(v, _F0), _TOP) * top
-            k = min(int(p), size - 2)
-            low = tables[at + 3 * k + c]
-            q = low + (p - np.float32(k)) * (tables[at + 3 * k + 3 + c] - low)
-            row[i] = v if v != v else q
-
-
-@jit
-def _lut_3d(x: Any, a: Any, tables: Any) -> None:
-    """Tetrahedral: place and size of (n, n, n, 3); input is clamped to 0..1."""
-    at, size = int(a[0]), int(a[1])
-    table = tables[at : at + 3 * size * size * size].reshape(size, size, size, 3)
-    src, dst = np.empty((TILE, 3), np.float32), np.empty((TILE, 3), np.float32)
-    for i in range(TILE):
-        for c in range(3):
-            v = x[c, i]
-            src[i, c] = v if v == v else _F0
-    lut_tetrahedral(src, dst, table)
-    for i in range(TILE):
-        bad = x[0, i] + x[1, i] + x[2, i]
-        for c in range(3):
-            x[c, i] = dst[i, c] if bad == bad else bad
 
 
 @jit
@@ -415,9 +347,9 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
         elif op == OP_COMPRESS:
             _compress(x, a)
         elif op == OP_LUT_3D:
-            _lut_3d(x, a, tables)
+            look_up_cube(x, a, tables)
         elif op == OP_LUT_1D:
-            _lut_1d(x, a, tables)
+            look_up_curves(x, a, tables)
         elif op == OP_SCENE_LIGHT:
             _scene_light(x, a)
         elif op == OP_KEEP:
@@ -436,22 +368,6 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
 
 
 @jit
-def _load(x: Any, pixels: Any) -> None:
-    """Take pixels (n, 3) apart into planes; flat, so that the compiler sees even strides."""
-    row, red, green, blue = pixels.reshape(pixels.size), x[0], x[1], x[2]
-    for i in range(pixels.shape[0]):
-        red[i], green[i], blue[i] = row[3 * i], row[3 * i + 1], row[3 * i + 2]
-
-
-@jit
-def _store(x: Any, pixels: Any) -> None:
-    """Put planes together into pixels (n, 3)."""
-    row, red, green, blue = pixels.reshape(pixels.size), x[0], x[1], x[2]
-    for i in range(pixels.shape[0]):
-        row[3 * i], row[3 * i + 1], row[3 * i + 2] = red[i], green[i], blue[i]
-
-
-@jit
 def run_float(
     src: NDArray[np.float32],
     dst: NDArray[np.float32],
@@ -465,9 +381,9 @@ def run_float(
     kept = np.zeros((3, TILE), np.float32)
     for start in range(0, n, TILE):
         count = min(TILE, n - start)
-        _load(x, src[start : start + count])
+        load(x, src[start : start + count])
         _run_tile(x, kept, ops, params, tables)
-        _store(x, dst[start : start + count])
+        store(x, dst[start : start + count])
 
 
 @jit
@@ -507,7 +423,7 @@ def run_grid(
                 g = 0
                 r += 1
         _run_tile(x, kept, ops, params, tables)
-        _store(x, dst[start : start + count])
+        store(x, dst[start : start + count])
 
 
 @jit
@@ -518,27 +434,3 @@ def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
         v = v if v > _F0 else _F0
         v = v if v < _TOP else _TOP
         dst[i] = np.uint8(v * _F255 + _HALF)
-
-
-@jit
-def lut_trilinear(
-    src: NDArray[np.float32], dst: NDArray[np.float32], table: NDArray[np.float32]
-) -> None:
-    """Look pixels (n, 3) up in table[r, g, b]; input is clamped to 0..1."""
-    size = table.shape[0]
-    top = np.float32(size - 1)
-    for i in range(src.shape[0]):
-        pr = min(max(src[i, 0], _F0), _TOP) * top
-        pg = min(max(src[i, 1], _F0), _TOP) * top
-        pb = min(max(src[i, 2], _F0), _TOP) * top
-        r, g, b = min(int(pr), size - 2), min(int(pg), size - 2), min(int(pb), size - 2)
-        fr, fg, fb = pr - np.float32(r), pg - np.float32(g), pb - np.float32(b)
-        for c in range(3):
-            t00 = table[r, g, b, c] + fb * (table[r, g, b + 1, c] - table[r, g, b, c])
-            t01 = table[r, g + 1, b, c] + fb * (table[r, g + 1, b + 1, c] - table[r, g + 1, b, c])
-            t10 = table[r + 1, g, b, c] + fb * (table[r + 1, g, b + 1, c] - table[r + 1, g, b, c])
-            t11 = table[r + 1, g + 1, b, c] + fb * (
-                table[r + 1, g + 1, b + 1, c] - table[r + 1, g + 1, b, c]
-            )
-            t0, t1 = t00 + fg * (t01 - t00), t10 + fg * (t11 - t10)
-            dst[i, c] = t0 + fr * (t1 - t0)

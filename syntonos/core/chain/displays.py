@@ -80,6 +80,7 @@ DISPLAYS: dict[str, Display] = {
 }  # fmt: skip
 
 
+HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2, in units of 100
 _MARKED_NITS = (1, 10, 100, 203, 400, 1000, 4000)
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import _kernels as k
+from syntonos.core.chain._lut_kernels import lut_tetrahedral, lut_trilinear
 
 
 def apply_lut(
@@ -31,6 +31,6 @@ def apply_lut(
     """
     flat = np.ascontiguousarray(code_rgb, np.float32).reshape(-1, 3)
     out = np.empty_like(flat)
-    kernel = k.lut_tetrahedral if interpolation == "tetrahedral" else k.lut_trilinear
+    kernel = lut_tetrahedral if interpolation == "tetrahedral" else lut_trilinear
     kernel(flat, out, np.ascontiguousarray(table, np.float32))
     return out.reshape(np.shape(code_rgb))

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
-from syntonos.core.chain.displays import Display, find_display
+from syntonos.core.chain.displays import HDR_WHITE, Display, find_display
 from syntonos.core.chain.document import (
     AcesOutput,
     Chain,
@@ -25,7 +25,6 @@ from syntonos.core.encodings import CURVES, GAMUTS, decode, encode
 
 _BELOW = -1e-4  # linear light: less is rounding
 _AT_PEAK = 0.99  # of the display's peak: white, for all that is seen
-_HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2
 
 
 def beyond_display(
@@ -82,7 +81,7 @@ def screen_white(display: str, *, whole: bool = False) -> float | None:
     The reference white of BT.2408, or, seen as a whole, the display's peak.
     """
     shown = find_display(display)
-    return 100 * (shown.peak if whole else _HDR_WHITE) if shown.is_hdr else None
+    return 100 * (shown.peak if whole else HDR_WHITE) if shown.is_hdr else None
 
 
 def on_screen(

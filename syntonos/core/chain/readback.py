@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain.bake import STORED, LutLevels
 from syntonos.core.chain.clf import apply_clf, clf_processor
-from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.displays import HDR_WHITE, find_display
 from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
 from syntonos.core.chain.engine import compile_chain, run
 from syntonos.core.chain.lut import apply_lut
@@ -63,9 +63,6 @@ class ReadBack:
         )  # fmt: skip
 
 
-_HDR_WHITE = 2.03  # BT.2408: reference white of HDR, 203 cd/m2
-
-
 def display_lab(disp_rgb: NDArray[Any], display: str = "rec709") -> NDArray[np.float64]:
     """Turn a display's code values (..., 3) into L*a*b* under D65.
 
@@ -78,7 +75,7 @@ def display_lab(disp_rgb: NDArray[Any], display: str = "rec709") -> NDArray[np.f
         signal = light / 3.0
         y = np.maximum(signal @ shown.gamut.to_xyz[1], 1e-9)[..., None]
         light = shown.peak * signal * y ** (shown.system_gamma - 1)
-    white = _HDR_WHITE if shown.is_hdr else 1.0
+    white = HDR_WHITE if shown.is_hdr else 1.0
     return xyz_to_lab(light / white @ shown.gamut.to_xyz.T, xy_to_xyz(D65))
 
 

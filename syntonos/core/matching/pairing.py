@@ -59,7 +59,7 @@ def pair_charts(
     count = len(reference)
     if count != len(angle) or not 1 <= count <= _MOST:
         raise ChartError(
-            f"The reference's frame has {count} charts, the angle's {len(angle)}.",
+            f"Charts in the reference's frame: {count}, in the angle's: {len(angle)}.",
             hint=f"Read as many in both, up to {_MOST}.", code="chart.counts",
         )  # fmt: skip
     apart = {order: _apart(reference, angle, order) for order in permutations(range(count))}

@@ -169,7 +169,7 @@ def _as_in_the_reference(clip: Clip, charts: list[CoreReading]) -> list[CoreRead
         return charts
     base = selectors.latest_reading(clip.light_id, reference)
     theirs = [] if base is None else _all_charts(base)
-    if len(theirs) != len(charts) or theirs[0].layout != charts[0].layout:
+    if len(theirs) != len(charts) or len(theirs[0].patches) != len(charts[0].patches):
         return charts
     return [charts[k] for k in pair_charts(theirs, charts, first_is_given=False).order]
 
@@ -252,7 +252,7 @@ def beside(
     frames do not show as many.
     """
     both = [_all_charts(row) for row in (base, own)]
-    alike = both[0][0].layout == both[1][0].layout
+    alike = selectors.same_chart(base, own)
     if len(both[0]) != len(both[1]) or len(both[0]) == 1 or not alike:
         return [], False
     pairing = pair_charts(*both)

@@ -207,11 +207,17 @@ def _target(light: Light, camera: Camera, request: FitRequest, own: CoreReading)
     return reading_of_table(table, own.layout)
 
 
+_CROSSED = (
+    "The charts of the two frames agree better in another order: the one read first in the angle "
+    "does not seem to be the reference's first. Read the same chart first in both."
+)
+
+
 def _found(
     light: Light, camera: Camera, request: FitRequest
 ) -> tuple[MatchFit, ChartReading | None, ChartReading, CoreReading]:
     """Fit as asked; returns the fit, the readings' rows, and what was the target."""
-    pool = None
+    pool, is_crossed = None, False
     if request.values:
         base, own = None, own_reading(light, camera)
         angle = reading_from_json(own.data)
@@ -219,7 +225,7 @@ def _found(
     else:
         base, own = both_readings(light, camera)
         target, angle = reading_from_json(base.data), reading_from_json(own.data)
-        more, _ = beside(base, own)
+        more, is_crossed = beside(base, own)
         if request.pool:
             more += [(r, a) for _, r, a in other_pairs(light, camera)]
         pool = pooled_prior(more) if more else None
@@ -231,7 +237,10 @@ def _found(
     )  # fmt: skip
     options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool,
                          scene_clip(own, angle))  # fmt: skip
-    return fit_match(target, angle, options), base, own, target
+    found = fit_match(target, angle, options)
+    if is_crossed:
+        found = replace(found, warnings=(_CROSSED, *found.warnings))
+    return found, base, own, target
 
 
 def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
@@ -292,11 +301,6 @@ def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]
                 f"The exposures of the {who}'s bracket disagree from patch to patch: its encoding "
                 "or levels may be others."
             )
-    if base is not None and beside(base, own)[1]:
-        out.append(
-            "The charts of the two frames agree better in another order: the one read first in the "
-            "angle does not seem to be the reference's first. Read the same chart first in both."
-        )
     counts = [len(row.notes.get("beside", [])) for row in (base, own) if row is not None]
     if len(set(counts)) > 1:
         out.append(

@@ -49,5 +49,5 @@ def test_exposure_and_white_of_the_cameras_do_not_matter():
 
 def test_frames_with_different_numbers_of_charts_are_refused():
     one = charts(camera_a(), LIGHTS)
-    with pytest.raises(ChartError, match="3 charts, the angle's 2"):
+    with pytest.raises(ChartError, match="reference's frame: 3, in the angle's: 2"):
         pair_charts(one, one[:2])

@@ -22,6 +22,7 @@ from syntonos.core.media import read_frame, write_frame
 from syntonos.core.simulate.foundry.cast import DemoCamera, demo_cameras
 from syntonos.core.simulate.foundry.materials import lamp_sets, yellowed_reflectances
 from syntonos.core.simulate.foundry.scene import (
+    BELL,
     CRUCIBLE,
     SWAY,
     VIEWS,
@@ -62,13 +63,13 @@ def _around(name: str, points: list[tuple[float, float, float]], margin: int) ->
 
 def bell_box(name: str) -> Box | None:
     """Return where the bell, its rods and the founder's arm move in a view."""
-    reach = 0.66
+    reach, (x0, z0) = 0.66, BELL
     mouth = [
-        (0.78 + (reach + 0.01) * math.cos(a), y, -1.15 + reach * math.sin(a))
+        (x0 + (reach + 0.01) * math.cos(a), y, z0 + reach * math.sin(a))
         for a in np.linspace(0, 2 * math.pi, 24)
         for y in (0.95, 1.12)
     ]
-    rods = [(0.78 + side, 3.4, -1.15) for side in (-0.5, 0.5)]
+    rods = [(x0 + side, 3.4, z0) for side in (-0.5, 0.5)]
     arm = [(0.0, 1.42, -0.95), (0.1, 1.1, -0.8)]
     pushed = [(x + SWAY, y, z) for x, y, z in mouth]
     return _around(name, [*mouth, *pushed, *rods, *arm], 6)
@@ -99,7 +100,8 @@ def render_plates(folder: Path = PLATES) -> None:
 
 
 def _drawn(demo: DemoCamera, shot: str, *, swing: float = 0.0, fire: float = 0.0,
-           box: Box | None = None, side: int = _SIDE) -> dict[str, Picture]:  # fmt: skip
+           box: Box | None = None, side: int = _SIDE, reflect: Picture | None = None
+           ) -> dict[str, Picture]:  # fmt: skip
     """Return a view's layers, or a box of them."""
     plate = replace(demo.camera, white_light=daylight(PLATE_LIGHT_KELVIN))
     sets = lamp_sets()
@@ -107,6 +109,7 @@ def _drawn(demo: DemoCamera, shot: str, *, swing: float = 0.0, fire: float = 0.0
         build_scene(with_chart=shot == "chart", swing=swing, fire=fire),
         VIEWS[plate_name(demo, shot)], plate.sensor, plate.white_gains(),
         np.stack(list(sets.values())), width=WIDTH, height=HEIGHT, side=side, box=box,
+        reflect=reflect,
     )  # fmt: skip
     return dict(zip(sets, drawn[:, 0], strict=True)) | {"furnace": drawn[0, 1]}
 
@@ -115,12 +118,7 @@ def _render_view(demo: DemoCamera, shot: str, folder: Path) -> None:
     name = plate_name(demo, shot)
     old = folder / f"{name}-{YELLOWED}.exr"
     if shot == "chart" and not old.is_file():
-        plate = replace(demo.camera, white_light=daylight(PLATE_LIGHT_KELVIN))
-        part = render_lights(
-            build_scene(with_chart=True), VIEWS[name], plate.sensor, plate.white_gains(),
-            lamp_sets()["led"][None], width=WIDTH, height=HEIGHT, side=_SIDE,
-            reflect=yellowed_reflectances(),
-        )[0, 0]  # fmt: skip
+        part = _drawn(demo, shot, reflect=yellowed_reflectances())["led"]
         _save(old, part)
     paths = {layer: folder / f"{name}-{layer}.exr" for layer in LAYERS}
     if not all(path.is_file() for path in paths.values()):

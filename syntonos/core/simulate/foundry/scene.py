@@ -303,6 +303,7 @@ def _fire(b: _Builder, moved: float) -> None:
     b.close_group()
 
 
+BELL: Final = (0.78, -1.15)  # x and z at rest
 CRUCIBLE: Final = (1.58, -1.5)
 _ROD: Final = 1.1  # from the beam to the headstock
 SWAY: Final = 0.07  # how far the founder's push moves the bell, in metres
@@ -318,12 +319,12 @@ def bell_shift(swing: float) -> Vec:
 
 
 def _hanging_bell(b: _Builder, shift: Vec) -> None:
-    x, y, z = np.array([0.78, 0.0, -1.15]) + shift
+    x, y, z = np.array([BELL[0], 0.0, BELL[1]]) + shift
     _bell(b, (x, 1.1 + y, z), 1.06, "bronze")
     b.box("plank_dark", (x, 2.24 + y, z), (0.5, 0.1, 0.1))
     b.cone("iron", (x, 2.05 + y, z), (x, 2.2 + y, z), 0.06, 0.06)
     for side in (-0.36, 0.36):
-        b.cone("iron", (x + side, 2.3 + y, z), (0.78 + side, 3.4, z), 0.022, 0.022)
+        b.cone("iron", (x + side, 2.3 + y, z), (BELL[0] + side, 3.4, z), 0.022, 0.022)
     # The clapper stays behind a little.
     hang = x - 0.35 * shift[0]
     b.cone("iron", (hang, 0.98, z), (x, 1.9 + y, z), 0.045, 0.02)

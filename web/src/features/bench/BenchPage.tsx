@@ -122,25 +122,21 @@ function ViewSwitch({
         <option value="gamut">gamut</option>
       </select>
       {isHdr && (
-        <button
-          type="button"
-          className="btn btn-sm"
-          aria-pressed={place.whole}
+        <Pressed
+          is={place.whole}
           title="HDR darkened until its peak is white on this screen, instead of clipped at 203 nit (D)"
           onClick={bench.toggleWhole}
         >
           Whole
-        </button>
+        </Pressed>
       )}
-      <button
-        type="button"
-        className="btn btn-sm"
-        aria-pressed={place.mono}
+      <Pressed
+        is={place.mono}
         title="Saturation to zero (Z): colour outside of the gamut shows as black"
         onClick={bench.toggleMono}
       >
         Grey
-      </button>
+      </Pressed>
       <button
         type="button"
         className="btn btn-sm btn-square"
@@ -156,6 +152,19 @@ function ViewSwitch({
       </button>
     </>
   );
+}
+
+/** A button that stays pressed. */
+function Pressed({
+  is,
+  ...rest
+}: {
+  is: boolean;
+  title: string;
+  onClick: () => void;
+  children: string;
+}) {
+  return <button type="button" className="btn btn-sm" aria-pressed={is} {...rest} />;
 }
 
 const COMPARES: [Compare, string][] = [
