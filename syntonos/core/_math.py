@@ -47,11 +47,14 @@ def _raise(typingctx: Any, p: Any, t: Any) -> Any:
 
 
 _ONE = np.float32(1.0)
-_S1, _S3, _S5, _S7 = (np.float32(2 / math.log(2) / k) for k in (1, 3, 5, 7))
-_S9 = np.float32(2 / math.log(2) / 9)
-_E1, _E2, _E3, _E4, _E5, _E6, _E7 = (
-    np.float32(math.log(2) ** k / math.factorial(k)) for k in range(1, 8)
-)
+# Smallest greatest error, by linear programming over 2001 Chebyshev points: 3.0e-8 for
+# log2 m = s1 s + s3 s^3 + s5 s^5 with s = (m-1)/(m+1), and 9.1e-8 of 2^f for |f| <= 1/2.
+_S1, _S3, _S5 = (np.float32(c) for c in (2.885391289370497, 0.9614708085500611, 0.5989738985213171))
+_E1, _E2, _E3, _E4, _E5 = (
+    np.float32(c)
+    for c in (0.6931469776002886, 0.24022242085258316, 0.05550733741751479,
+              0.009671512646243281, 0.0013264727630390976)
+)  # fmt: skip
 _EXP_TOP, _EXP_BOTTOM = np.float32(127.999), np.float32(-125.0)
 _ROUND = np.float32(12582912.0)  # 1.5 * 2^23: what is added to it is rounded to an integer
 
@@ -71,11 +74,10 @@ def _log2_overload(x: Any) -> Any:
     if x == types.float32:
 
         def fast(x: Any) -> Any:
-            # log2 m by the series in (m-1)/(m+1).
             e, m = _split(x)
             s = (m - _ONE) / (m + _ONE)
             q = s * s
-            return e + s * (_S1 + q * (_S3 + q * (_S5 + q * (_S7 + q * _S9))))
+            return e + s * (_S1 + q * (_S3 + q * _S5))
 
         return fast
 
@@ -93,9 +95,7 @@ def _exp2_overload(x: Any) -> Any:
             c = min(max(x, _EXP_BOTTOM), _EXP_TOP)
             t = c + _ROUND
             f = c - (t - _ROUND)
-            p = _ONE + f * (
-                _E1 + f * (_E2 + f * (_E3 + f * (_E4 + f * (_E5 + f * (_E6 + f * _E7)))))
-            )
+            p = _ONE + f * (_E1 + f * (_E2 + f * (_E3 + f * (_E4 + f * _E5))))
             return _raise(p, t)
 
         return fast

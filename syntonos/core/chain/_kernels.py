@@ -22,10 +22,11 @@ from syntonos.core.encodings import scalar
 
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
+OP_CLAMPED_ROOT = 13
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
 _DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
 _DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
-_DEC_POW, _ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
+_DEC_POW, ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
 _DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
 _DEC_MIRROR, _ENC_MIRROR = OP_DECODE + scalar.MIRROR_LOG, OP_ENCODE + scalar.MIRROR_LOG
 _DEC_TWO, _ENC_TWO = OP_DECODE + scalar.TWO_LOG, OP_ENCODE + scalar.TWO_LOG
@@ -230,9 +231,10 @@ def _compress(x: Any, a: Any) -> None:
 
 @jit
 def _scene_light(x: Any, a: Any) -> None:
-    """Undo HLG's system gamma: display light (1 = 100 cd/m2) to signal light 0..3.
+    """Undo HLG's system gamma, display light (1 = 100 cd/m2) to signal light 0..3, or apply it.
 
-    Parameters: peak, (1 - gamma) / gamma, three, BT.2020 luminance (3).
+    Parameters: peak, (1 - gamma) / gamma, three, BT.2020 luminance (3); to apply it three,
+    gamma - 1, peak.
     """
     peak, power, three = a[0], a[1], a[2]
     rr, gg, bb = x[0], x[1], x[2]
@@ -258,66 +260,51 @@ def _table(x: Any, a: Any, tables: Any, inverse: bool) -> None:
 
 
 @jit
-def _decode_log(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
+def _each(x: Any, p: Any, function: Any) -> None:
     for c in range(3):
         row = x[c]
         for i in range(TILE):
-            row[i] = scalar.log_lin_decode(row[i], p)
+            row[i] = function(row[i], p)
 
 
 @jit
-def _encode_log(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = scalar.log_lin_encode(row[i], p)
-
-
-@jit
-def _encode_power(x: Any, a: Any) -> None:
-    p = (a[0], a[1], a[2], a[3], a[4], a[5])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = scalar.power_encode(row[i], p)
-
-
-@jit
-def _other_curve(x: Any, a: Any, op: int) -> None:
+def _curve(x: Any, a: Any, op: int) -> None:
+    """Run a curve: one loop each, since a choice inside of a loop costs its vectors."""
     p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8], a[9], a[10], a[11])
-    for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            v = row[i]
-            if op == _DEC_CUBE:
-                v = scalar.cube_log_decode(v, p)
-            elif op == _ENC_CUBE:
-                v = scalar.cube_log_encode(v, p)
-            elif op == _DEC_POW:
-                v = scalar.power_decode(v, p)
-            elif op == _DEC_PLIN:
-                v = scalar.power_lin_decode(v, p)
-            elif op == _ENC_PLIN:
-                v = scalar.power_lin_encode(v, p)
-            elif op == _DEC_MIRROR:
-                v = scalar.mirror_log_decode(v, p)
-            elif op == _ENC_MIRROR:
-                v = scalar.mirror_log_encode(v, p)
-            elif op == _DEC_TWO:
-                v = scalar.two_log_decode(v, p)
-            elif op == _ENC_TWO:
-                v = scalar.two_log_encode(v, p)
-            elif op == _DEC_PQ:
-                v = scalar.pq_decode(v, p)
-            elif op == _ENC_PQ:
-                v = scalar.pq_encode(v, p)
-            elif op == _DEC_HLG:
-                v = scalar.hlg_decode(v, p)
-            elif op == _ENC_HLG:
-                v = scalar.hlg_encode(v, p)
-            row[i] = v
+    if op == _DEC_LOG:
+        _each(x, p, scalar.log_lin_decode)
+    elif op == _ENC_LOG:
+        _each(x, p, scalar.log_lin_encode)
+    elif op == ENC_POW:
+        _each(x, p, scalar.power_encode)
+    elif op == OP_CLAMPED_ROOT:
+        _each(x, p, scalar.clamped_root)
+    elif op == _DEC_CUBE:
+        _each(x, p, scalar.cube_log_decode)
+    elif op == _ENC_CUBE:
+        _each(x, p, scalar.cube_log_encode)
+    elif op == _DEC_POW:
+        _each(x, p, scalar.power_decode)
+    elif op == _DEC_PLIN:
+        _each(x, p, scalar.power_lin_decode)
+    elif op == _ENC_PLIN:
+        _each(x, p, scalar.power_lin_encode)
+    elif op == _DEC_MIRROR:
+        _each(x, p, scalar.mirror_log_decode)
+    elif op == _ENC_MIRROR:
+        _each(x, p, scalar.mirror_log_encode)
+    elif op == _DEC_TWO:
+        _each(x, p, scalar.two_log_decode)
+    elif op == _ENC_TWO:
+        _each(x, p, scalar.two_log_encode)
+    elif op == _DEC_PQ:
+        _each(x, p, scalar.pq_decode)
+    elif op == _ENC_PQ:
+        _each(x, p, scalar.pq_encode)
+    elif op == _DEC_HLG:
+        _each(x, p, scalar.hlg_decode)
+    elif op == _ENC_HLG:
+        _each(x, p, scalar.hlg_encode)
 
 
 @jit
@@ -336,12 +323,6 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
             _clamp(x, a)
         elif op == OP_TONE:
             _tone(x, a)
-        elif op == _DEC_LOG:
-            _decode_log(x, a)
-        elif op == _ENC_LOG:
-            _encode_log(x, a)
-        elif op == _ENC_POW:
-            _encode_power(x, a)
         elif op == OP_CDL:
             _cdl(x, a)
         elif op == OP_COMPRESS:
@@ -364,7 +345,7 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
         elif op == ENC_TABLE:
             _table(x, a, tables, False)
         else:
-            _other_curve(x, a, op)
+            _curve(x, a, op)
 
 
 @jit
@@ -403,7 +384,8 @@ def run_grid(
     n, total = axis.shape[0], dst.shape[0]
     x = np.zeros((3, TILE), np.float32)
     kept = np.zeros((3, TILE), np.float32)
-    blue = axis[:, 2].copy()
+    reds, greens, blues = axis[:, 0].copy(), axis[:, 1].copy(), axis[:, 2].copy()
+    rr, gg, bb = x[0], x[1], x[2]
     b = first % n
     g, r = (first // n) % n, first // (n * n)
     for start in range(0, total, TILE):
@@ -411,9 +393,11 @@ def run_grid(
         at = 0
         while at < count:
             some = min(n - b, count - at)
-            x[0, at : at + some] = axis[r, 0]
-            x[1, at : at + some] = axis[g, 1]
-            x[2, at : at + some] = blue[b : b + some]
+            red, green = reds[r], greens[g]
+            for i in range(some):
+                rr[at + i] = red
+                gg[at + i] = green
+                bb[at + i] = blues[b + i]
             at += some
             b += some
             if b == n:
@@ -433,4 +417,4 @@ def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
         v = src[i]
         v = v if v > _F0 else _F0
         v = v if v < _TOP else _TOP
-        dst[i] = np.uint8(v * _F255 + _HALF)
+        dst[i] = np.uint8(np.int32(v * _F255 + _HALF))

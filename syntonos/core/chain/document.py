@@ -13,6 +13,7 @@ import json
 import math
 import unicodedata
 from dataclasses import asdict, dataclass, replace
+from functools import lru_cache
 from typing import Any, Final, Literal, TypeAlias
 
 from syntonos.core.chain.tone import TONE, ToneScale
@@ -261,6 +262,7 @@ def _canonical(value: Any) -> str:
     return _number(float(value))
 
 
+@lru_cache(maxsize=256)
 def chain_hash(chain: Chain) -> str:
     """Return the sha256 of the document's canonical form, as hexadecimal.
 

@@ -44,7 +44,7 @@ from syntonos.core.encodings import (
 from syntonos.core.encodings.scalar import LINEAR, TABLE
 from syntonos.core.errors import ChainError
 
-ENGINE_VERSION = 5  # part of every cache's key: raised when pixels change
+ENGINE_VERSION = 6  # part of every cache's key: raised when pixels change
 _WIDTH = 40  # parameters of the widest opcode
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
@@ -204,11 +204,17 @@ class Packer:
         self.light(target)
 
     def program(self) -> Program:
-        """Return what the kernels run."""
-        params = np.zeros((len(self.rows), _WIDTH), np.float32)
-        for row, (_, values) in zip(params, self.rows, strict=True):
+        """Return what the kernels run: a clamp before a root becomes one step with it."""
+        rows: list[tuple[int, NDArray[np.float64]]] = []
+        for op, values in self.rows:
+            if op == k.ENC_POW and rows and rows[-1][0] == k.OP_CLAMP and rows[-1][1][0] >= 0:
+                values = np.concatenate([values[:6], rows.pop()[1]])
+                op = k.OP_CLAMPED_ROOT
+            rows.append((op, values))
+        params = np.zeros((len(rows), _WIDTH), np.float32)
+        for row, (_, values) in zip(params, rows, strict=True):
             row[: values.size] = values
-        ops = np.array([op for op, _ in self.rows], np.int32)
+        ops = np.array([op for op, _ in rows], np.int32)
         tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
         return Program(ops, params, tables, self.aces)
 

@@ -93,6 +93,15 @@ def power_encode(x: Any, p: Any) -> Any:
 
 
 @jit
+def clamped_root(x: Any, p: Any) -> Any:
+    """Clamp to p[6]..p[7], p[6] not under zero, then do as `power_encode`; NaN stays NaN."""
+    a = x if x > p[6] else (p[6] if x == x else x)
+    a = a if a < p[7] else (p[7] if x == x else x)
+    q = exp2(log2(a if a > p[2] else p[2]) * p[1])
+    return q if a > p[2] else a * p[3]
+
+
+@jit
 def power_lin_decode(v: Any, p: Any) -> Any:
     """Take a display value to linear light: a power with a straight piece at the bottom."""
     return exp2(log2((v + p[3]) / p[2]) * p[0]) if v >= p[6] else v / p[4]

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from functools import lru_cache
+from typing import Any
+
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core._jit import jit
+from syntonos.core._math import log2
 from syntonos.core.chain import Chain, EncodingOutput, compile_chain, run
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
 from syntonos.core.chain.document import Match
@@ -15,6 +21,9 @@ A = NDArray[np.float64]
 _REACH = 0.5  # log ratio of channels: there the smooth residual has fallen to half
 _DARK = 0.004  # of white: below it chromaticity is noise
 _CELLS, _EDGE = 161, 3.0
+_DARK32, _EDGE32, _LN2 = np.float32(_DARK), np.float32(_EDGE), np.float32(np.log(2))
+_PER_CELL = np.float32((_CELLS - 1) / (2 * _EDGE))
+_MILLI, _HALF = np.float32(1e-3), np.float32(0.5)
 
 
 def unseen(chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1) -> NDArray[np.bool_]:
@@ -34,17 +43,40 @@ def unseen(chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1) -> 
     match = chain.match
     if match is None:
         return np.zeros(code_rgb.shape[:2], np.bool_)
-    plain = Chain(chain.decode, EncodingOutput("linear/ap1"))
-    lin = run(compile_chain(plain), code_rgb, threads=threads)
-    p = mix_matrix(match.mix).astype(np.float32)
-    gain = (2.0**match.stops / np.array(match.angle_white)).astype(np.float32)
-    x = (lin @ p.T - np.array(match.angle_flare, np.float32)) * gain
-    light = x @ AP1_LUMINANCE.astype(np.float32)
-    place = np.nan_to_num(chroma_place(x))
-    cell = np.round((place + _EDGE) * ((_CELLS - 1) / (2 * _EDGE))).astype(np.intp)
-    return np.asarray(_far_away(match)[cell[..., 0], cell[..., 1]] & (light > _DARK), np.bool_)
+    # x of the model: the match as far as white and flare, without colour.
+    white = replace(Match(), angle_flare=match.angle_flare, angle_white=match.angle_white,
+                    stops=match.stops, mix=match.mix)  # fmt: skip
+    inner = Chain(chain.decode, EncodingOutput("linear/ap1"), match=white)
+    x = run(compile_chain(inner), code_rgb, threads=threads) @ _mixed(match.mix)
+    out = np.empty(code_rgb.shape[:2], np.bool_)
+    _look_up(x.reshape(-1, 3), _far_away(match), AP1_LUMINANCE.astype(np.float32), out.reshape(-1))
+    return out
 
 
+def _mixed(mix: float) -> NDArray[np.float32]:
+    return np.asarray(mix_matrix(mix).T, np.float32)
+
+
+@jit
+def _look_up(x: Any, away: Any, luminance: Any, out: Any) -> None:
+    """Say of each colour x (n, 3) whether its cell of `away` is true and it is not too dark."""
+    for i in range(out.size):
+        r, g, b = x[i, 0], x[i, 1], x[i, 2]
+        out[i] = False
+        if r * luminance[0] + g * luminance[1] + b * luminance[2] > _DARK32:
+            most = max(r, max(g, b))
+            floor = most * _MILLI
+            up = log2(max(g, floor))
+            u = (log2(max(r, floor)) - up) * _LN2
+            v = (log2(max(b, floor)) - up) * _LN2
+            u = min(max(u, -_EDGE32), _EDGE32)
+            v = min(max(v, -_EDGE32), _EDGE32)
+            p = np.int32((u + _EDGE32) * _PER_CELL + _HALF)
+            q = np.int32((v + _EDGE32) * _PER_CELL + _HALF)
+            out[i] = away[p, q]
+
+
+@lru_cache(maxsize=16)
 def _far_away(match: Match) -> NDArray[np.bool_]:
     """Return a table over chromaticity: true where no patch is near."""
     if match.smooth:
@@ -65,9 +97,14 @@ def hatch(
 
     Lines rise to the right, or fall.
     """
-    height, width = where.shape
-    rows, columns = np.mgrid[0:height, 0:width]
-    lines = where & ((rows + (-columns if falling else columns)) % 9 < 2)
+    lines = np.flatnonzero(where & _lines(*where.shape, falling))
     out = disp_rgb.copy()
-    out[lines] = np.where(disp_rgb[lines].mean(axis=1, keepdims=True) > 0.5, 0.05, 0.9)
+    flat = out.reshape(-1, 3)
+    flat[lines] = np.where(flat[lines].mean(axis=1, keepdims=True) > 0.5, 0.05, 0.9)
     return out
+
+
+@lru_cache(maxsize=8)
+def _lines(height: int, width: int, falling: bool) -> NDArray[np.bool_]:
+    rows, columns = np.arange(height)[:, None], np.arange(width)
+    return np.asarray((rows + (-columns if falling else columns)) % 9 < 2, np.bool_)

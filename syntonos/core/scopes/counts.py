@@ -34,33 +34,45 @@ class ScopeCounts:
     vector : (SIDE, SIDE) uint16
         ``[row, column]``: Cr from +0.5 at the top to -0.5, Cb from -0.5 at the left to +0.5;
         what lies beyond is counted at the edge.
+    below, above : float
+        Shares of the pixels with a channel at 0 or less, and at 1 or more.
     """
 
     parade: NDArray[np.uint16]
     vector: NDArray[np.uint16]
+    below: float
+    above: float
 
 
 @jit
-def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) -> None:
-    """Count in two passes a row: places first (vector instructions), then the counting."""
+def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) -> Any:
+    """Count in two passes a row: places first (vector instructions), then the counting.
+
+    Returns how many pixels have a channel at 0 or less, and at 1 or more.
+    """
     height, width = disp.shape[0], disp.shape[1]
     red, green, blue = parade[0], parade[1], parade[2]
-    place = np.empty(3 * width, np.int32)
-    planes = np.empty((3, width), np.float32)
-    red_row, green_row, blue_row = planes[0], planes[1], planes[2]
-    spot = np.empty(width, np.int32)
+    reds, greens, blues = (
+        np.empty(width, np.int32), np.empty(width, np.int32), np.empty(width, np.int32)
+    )  # fmt: skip
+    spots = np.empty(width, np.int32)
     one, two = np.float32(1), np.float32(2)
     kg, cb, cr = one - kr - kb, one / (two * (one - kb)), one / (two * (one - kr))
+    below, above = np.int32(0), np.int32(0)
     for y in range(height):
         row = disp[y].reshape(3 * width)
-        for i in range(3 * width):
-            v = (row[i] - _B) * _SCALE
-            v = v if v > _ZERO else _ZERO  # a NaN fails the comparison and falls to the bottom
-            place[i] = np.int32(v if v < _LAST else _LAST)
         for x in range(width):
-            red_row[x], green_row[x], blue_row[x] = row[3 * x], row[3 * x + 1], row[3 * x + 2]
-        for x in range(width):
-            r, g, b = red_row[x], green_row[x], blue_row[x]
+            at = columns[x]
+            r, g, b = row[3 * x], row[3 * x + 1], row[3 * x + 2]
+            below += np.int32((r <= _ZERO) | (g <= _ZERO) | (b <= _ZERO))
+            above += np.int32((r >= one) | (g >= one) | (b >= one))
+            p, q, s = (r - _B) * _SCALE, (g - _B) * _SCALE, (b - _B) * _SCALE
+            p = p if p > _ZERO else _ZERO  # a NaN fails the comparison and falls to the bottom
+            q = q if q > _ZERO else _ZERO
+            s = s if s > _ZERO else _ZERO
+            reds[x] = at + np.int32(p if p < _LAST else _LAST)
+            greens[x] = at + np.int32(q if q < _LAST else _LAST)
+            blues[x] = at + np.int32(s if s < _LAST else _LAST)
             luma = kr * r + kg * g + kb * b
             u = ((b - luma) * cb + _HALF) * _SIDE
             v = (_HALF - (r - luma) * cr) * _SIDE
@@ -68,13 +80,13 @@ def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) 
             v = v if v > _ZERO else _ZERO
             u = u if u < _EDGE else _EDGE
             v = v if v < _EDGE else _EDGE
-            spot[x] = np.int32(v) * _ROW + np.int32(u)
+            spots[x] = np.int32(v) * _ROW + np.int32(u)
         for x in range(width):
-            at = columns[x]
-            red[np.uint32(at + place[3 * x])] += _ONE
-            green[np.uint32(at + place[3 * x + 1])] += _ONE
-            blue[np.uint32(at + place[3 * x + 2])] += _ONE
-            vector[np.uint32(spot[x])] += _ONE
+            red[np.uint32(reds[x])] += _ONE
+            green[np.uint32(greens[x])] += _ONE
+            blue[np.uint32(blues[x])] += _ONE
+            vector[np.uint32(spots[x])] += _ONE
+    return below, above
 
 
 def luma_weights(display: str) -> tuple[float, float]:
@@ -107,9 +119,12 @@ def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> Scop
     vector = np.zeros(SIDE * SIDE, np.uint32)
     columns = (np.arange(width) * COLUMNS // width * LEVELS).astype(np.int32)
     kr, kb = (np.float32(v) for v in luma_weights(display))
-    _count(frame, parade, vector, columns, kr, kb)
+    below, above = _count(frame, parade, vector, columns, kr, kb)
+    pixels = frame.shape[0] * width
     top = np.iinfo(np.uint16).max
     return ScopeCounts(
         np.minimum(parade, top).astype(np.uint16).reshape(3, COLUMNS, LEVELS),
         np.minimum(vector, top).astype(np.uint16).reshape(SIDE, SIDE),
+        below / pixels,
+        above / pixels,
     )

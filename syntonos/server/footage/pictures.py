@@ -52,7 +52,7 @@ def picture_tag(clip: Clip, frame: int, width: int, chain: Chain) -> str:
 def picture(clip: Clip, frame: int, width: int, chain: Chain) -> bytes:
     """Return a frame through a chain as JPEG, as an SDR screen shows it best."""
     disp = run(compile_chain(chain), frame_of(clip, frame, width), threads=THREADS)
-    return jpeg(on_screen(disp, getattr(chain.output, "display", "rec709")))
+    return jpeg(on_screen(disp, getattr(chain.output, "display", "rec709"), threads=THREADS))
 
 
 def code_picture(clip: Clip, frame: int, width: int) -> bytes:
@@ -82,7 +82,7 @@ def draft_message(
     code = frame_of(clip, frame, width)
     disp = run(compile_chain(chain), code, threads=THREADS, is_superseded=is_superseded)
     display = getattr(chain.output, "display", "rec709")
-    seen = on_screen(disp, display, whole=whole)
+    seen = on_screen(disp, display, whole=whole, threads=THREADS)
     shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
     if mark == "unseen":
         where = unseen(chain, code, threads=THREADS)
@@ -92,20 +92,20 @@ def draft_message(
         seen = hatch(hatch(seen, outside), clipped, falling=True)
         shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
     parts = [jpeg(seen)]
+    counts = count_scopes(disp, display)
     lut_clips = clipped_by_luts(chain, code[::4, ::4]) if chain.luts else []
     header = {
         "sequence": sequence, "width": disp.shape[1], "height": disp.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
         "luma": luma_weights(display), "light": light_marks(display),
-        "below": float((disp <= 0).any(axis=-1).mean()),
+        "below": counts.below,
         **shares, "display": display, "white": screen_white(display, whole=whole),
         "lut_clips": lut_clips,
         "lut_greys": grey_through_luts(chain),
-        "above": float((disp >= 1).any(axis=-1).mean()),
+        "above": counts.above,
     }  # fmt: skip
     if scopes:
-        counts = count_scopes(disp, display)
         parts += [counts.parade.tobytes(), counts.vector.tobytes()]
     head = json.dumps(header).encode()
     return b"".join([struct.pack("<I", len(head)), head, *parts])

@@ -36,6 +36,10 @@ def test_what_lies_beyond_is_counted_at_the_ends():
     assert counts.parade[0, :, 0].sum() == 1
     assert counts.parade[1, :, -1].sum() == 1
     assert counts.parade.sum() == 3
+    counts = count_scopes(
+        np.float32([[[0, 0.5, 0.5], [0.5, 1, 0], [0.5, 0.5, 0.5], [2, 1, np.nan]]])
+    )
+    assert (counts.below, counts.above) == (0.5, 0.5)
 
 
 def test_hdr_is_counted_with_the_weights_of_bt2100():
