@@ -16,7 +16,7 @@ from syntonos.server.productions.models import Production
 
 
 def picture(number=0):
-    frame = np.full((128, 256, 3), 0.3, np.float32)
+    frame = np.full((256, 512, 3), 0.3, np.float32)
     frame[:, : 8 + number] = 0.6
     return frame
 
@@ -169,8 +169,14 @@ def test_moved_media_is_found_by_name_and_checksum(day, api, monkeypatch):
     listed = api("get", f"{base}/clips?search=B007")["clips"][0]
     assert listed["is_missing"]
     monkeypatch.setattr(frames, "_readers", frames._Readers())  # as after a restart
-    problem = api("get", f"/clips/{clip.pk}/frames/1/picture", None, 422)
+    problem = api("get", f"/clips/{clip.pk}/frames/1/picture?width=960", None, 422)
     assert problem["code"] == "media.missing"
+    # The small pictures that were made when it came in are still there, all eight of them.
+    assert listed["strip"] == list(range(8))
+    monkeypatch.setattr(frames, "_cache", frames.FrameCache())
+    small = [frames.frame_of(clip, i, 256) for i in listed["strip"]]
+    edge = [int((f[64, :, 0] > 0.55).sum()) for f in small]
+    assert edge == [(8 + i) // 2 for i in range(8)]
     api("post", f"{base}/find-media", None, 201)
     clip.refresh_from_db()
     assert clip.files == ["elsewhere/B007_01_0.mov", "elsewhere/B007_01_1.mov"]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -13,6 +14,8 @@ from syntonos.core.encodings import encode, find_encoding, put_levels_on
 from syntonos.core.encodings.gamuts import D65
 from syntonos.core.simulate.sensors import Sensor
 from syntonos.core.simulate.spectra import random_reflectances, to_xyz
+
+A = TypeVar("A", NDArray[np.float32], NDArray[np.float64])
 
 
 @cache
@@ -72,9 +75,9 @@ class SimulatedCamera:
         """Return balanced raw (..., 3) of radiance (..., 36); a 100 % white gives about 1."""
         return np.asarray(np.asarray(radiance) @ self.sensor * self.white_gains(), np.float64)
 
-    def develop(self, raw: NDArray[np.float64]) -> NDArray[np.float64]:
-        """Turn balanced raw (..., 3) into scene-linear in the encoding's gamut."""
-        lin = np.asarray(raw @ self.raw_matrix().T, np.float64)
+    def develop(self, raw: A) -> A:
+        """Turn balanced raw (..., 3) into scene-linear in the encoding's gamut; dtype of raw."""
+        lin: A = raw @ self.raw_matrix().T.astype(raw.dtype)
         if self.twist == 0:
             return lin
         grey = lin.mean(axis=-1, keepdims=True)
@@ -82,23 +85,28 @@ class SimulatedCamera:
         size = np.sqrt((off**2).sum(axis=-1, keepdims=True))
         angle = self.twist * size / (size + np.abs(grey) + 1e-9)
         # Turning about the grey axis; the cross product with it is the channels' differences.
-        across = (np.roll(off, 1, axis=-1) - np.roll(off, -1, axis=-1)) / np.sqrt(3)
-        return np.asarray(grey + off * np.cos(angle) + across * np.sin(angle), np.float64)
+        across = (np.roll(off, 1, axis=-1) - np.roll(off, -1, axis=-1)) / 3**0.5
+        turned: A = grey + off * np.cos(angle) + across * np.sin(angle)
+        return turned
 
     def sense(
         self,
-        raw: NDArray[np.float64],
+        raw: A,
         rng: np.random.Generator | None = None,
         *,
         flare_light: ArrayLike = (1.0, 1.0, 1.0),
-    ) -> NDArray[np.float64]:
-        """Return what the sensor gives of balanced raw (..., 3): flare, noise, clipping."""
-        seen = (raw + self.flare * np.asarray(flare_light)) * 2.0**self.stops
+    ) -> A:
+        """Return what the sensor gives of balanced raw (..., 3): flare, noise, clipping.
+
+        In the dtype of raw, float32 or float64.
+        """
+        seen = (raw + np.asarray(self.flare * np.asarray(flare_light), raw.dtype)) * 2.0**self.stops
         if rng is not None and self.noise > 0:
             # Shot noise grows with the square root of light; a fifth of it is there in black.
             sigma = self.noise * 0.18 * np.sqrt(np.maximum(seen, 0) / 0.18 + 0.04)
-            seen = seen + rng.standard_normal(seen.shape) * sigma
-        return np.asarray(np.minimum(seen, self.clip), np.float64)
+            seen = seen + rng.standard_normal(seen.shape, dtype=seen.dtype) * sigma
+        clipped: A = np.minimum(seen, self.clip)
+        return clipped
 
     def color_matrix(self, light: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return the matrix (3, 3) from XYZ to the sensor's own values, as a raw file states it.
@@ -112,7 +120,7 @@ class SimulatedCamera:
 
     def record(
         self,
-        raw: NDArray[np.float64],
+        raw: A,
         rng: np.random.Generator | None = None,
         *,
         flare_light: ArrayLike = (1.0, 1.0, 1.0),

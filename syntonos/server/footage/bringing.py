@@ -14,7 +14,7 @@ from django.conf import settings
 from syntonos.core.errors import MediaError
 from syntonos.core.media import read_recording
 from syntonos.core.media.manifest import Marked, hash_file, read_manifest
-from syntonos.server.footage.frames import write_proxy
+from syntonos.server.footage.frames import write_proxies
 from syntonos.server.footage.looking import problem_of, target_of
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import Arrival, Clip
@@ -60,19 +60,21 @@ def bring_in(production: Production, progress: Callable[[float, str], None]) -> 
 
 
 def _tell(
-    progress: Callable[[float, str], None], name: str, before: int, total: int, read: int
-) -> None:
-    progress(0.98 * (before + read) / total, f"Checking {name}")
+    progress: Callable[[float, str], None], name: str, before: int, total: int, read: int,
+    what: str = "Checking",
+) -> None:  # fmt: skip
+    progress(0.98 * (before + read) / total, f"{what} {name}")
 
 
 def _bring(
-    row: Arrival, manifests: dict[Path, dict[str, Marked]], tell: Callable[[int], None],
+    row: Arrival, manifests: dict[Path, dict[str, Marked]], tell: Callable[..., None],
     out: Brought,
 ) -> None:  # fmt: skip
     try:
         marks, verified = _marks(row, manifests, tell, out.unread)
         clip = _clip(row, marks)
-        _proxy(clip)
+        tell(sum(mark["size"] for mark in marks), "Small pictures of")
+        _proxies(clip)
     except Cancelled:
         raise
     except Exception as error:
@@ -96,7 +98,7 @@ def _size(row: Arrival, file: str) -> int:
 def _marks(
     row: Arrival,
     manifests: dict[Path, dict[str, Marked]],
-    tell: Callable[[int], None],
+    tell: Callable[..., None],
     unread: list[str],
 ) -> tuple[list[dict[str, Any]], int]:
     """Return size and checksum of each file, and how many a manifest confirmed."""
@@ -121,7 +123,7 @@ def _marks(
     return marks, verified
 
 
-def _after(tell: Callable[[int], None], before: int, read: int) -> None:
+def _after(tell: Callable[..., None], before: int, read: int) -> None:
     tell(before + read)
 
 
@@ -161,9 +163,9 @@ def _clip(row: Arrival, marks: list[dict[str, Any]]) -> Clip:
     )  # fmt: skip
 
 
-def _proxy(clip: Clip) -> None:
-    """Make the small picture; a clip without one is shown from its files."""
+def _proxies(clip: Clip) -> None:
+    """Make the small pictures; what has none is shown from its files."""
     try:
-        write_proxy(clip)
-    except OSError as error:
-        log.warning("no small picture of %s: %s", clip.name, error)
+        write_proxies(clip)
+    except (OSError, MediaError) as error:
+        log.warning("no small pictures of %s: %s", clip.name, error)

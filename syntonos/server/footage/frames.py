@@ -18,6 +18,7 @@ from syntonos.server.footage.models import Clip
 
 _MOST_BYTES = 512 * 2**20
 PROXY_WIDTH = 480
+_STRIP = 8  # frames that are kept small
 _WHOLE, _HALF = 0, -1  # in place of a width: a frame as it was read
 _MOST_OPEN = 8  # video files stay open so that the next frame costs one frame only
 
@@ -111,8 +112,8 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
     full = _cache.get((source, frame, _WHOLE))
     if full is None:
         full = _cache.get(as_read)
-    if full is None and frame == 0:
-        full = _proxy(clip, wanted)
+    if full is None:
+        full = _proxy(clip, frame, wanted)
     if full is None:
         full = _readers.read(clip, frame, preview=_may_preview(clip, wanted))
         full.setflags(write=False)
@@ -136,24 +137,30 @@ def _sized(clip: Clip, full: NDArray[np.float32], wanted: int) -> NDArray[np.flo
     return np.asarray(cv2.resize(full, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
-def _proxy_path(clip: Clip) -> Path:
-    name = f"{clip.checksum}-{clip.reading_key or 'codes'}.exr"
+def strip_of(count: int) -> list[int]:
+    """Return the frames that are kept small: the first, the last, and evenly between."""
+    return sorted({round(f) for f in np.linspace(0, count - 1, min(count, _STRIP))})
+
+
+def _proxy_path(clip: Clip, frame: int) -> Path:
+    name = f"{clip.checksum}-{clip.reading_key or 'codes'}-{frame}.exr"
     return Path(settings.DATA) / "proxies" / name
 
 
-def write_proxy(clip: Clip) -> None:
-    """Keep the first frame's code values small, for lists: no decoding of a large frame there."""
-    path = _proxy_path(clip)
-    if not path.is_file():
-        path.parent.mkdir(parents=True, exist_ok=True)
-        # Past the cache: a card of a thousand clips needs the memory of one frame.
-        full = _readers.read(clip, 0, preview=_may_preview(clip, PROXY_WIDTH))
-        write_frame(path, _sized(clip, full, min(PROXY_WIDTH, clip.width)), metadata={})
+def write_proxies(clip: Clip) -> None:
+    """Keep code values of a few frames small, for lists: no decoding of a large frame there."""
+    for frame in strip_of(clip.frame_count):
+        path = _proxy_path(clip, frame)
+        if not path.is_file():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            # Past the cache: a card of a thousand clips needs the memory of one frame.
+            full = _readers.read(clip, frame, preview=_may_preview(clip, PROXY_WIDTH))
+            write_frame(path, _sized(clip, full, min(PROXY_WIDTH, clip.width)), metadata={})
 
 
-def _proxy(clip: Clip, wanted: int) -> NDArray[np.float32] | None:
-    """Return the small first frame where there is one that is wide enough."""
-    path = _proxy_path(clip)
+def _proxy(clip: Clip, frame: int, wanted: int) -> NDArray[np.float32] | None:
+    """Return the small frame where there is one that is wide enough."""
+    path = _proxy_path(clip, frame)
     if wanted > PROXY_WIDTH or not path.is_file():
         return None
     try:

@@ -50,6 +50,7 @@ class ClipRow(ClipOut):
     is_checked: bool
     findings: list[FindingOut]  # what speaks against how it is taken
     sidecars: list[str]
+    strip: list[int]  # frames that small pictures are kept of
 
 
 class ClipPage(Schema):

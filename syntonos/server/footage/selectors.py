@@ -9,6 +9,7 @@ from django.db.models import Q, QuerySet
 
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.server.footage.frames import strip_of
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.missing import is_missing
 from syntonos.server.footage.models import Arrival, Clip
@@ -57,6 +58,7 @@ def clip_row(clip: Clip) -> dict[str, Any]:
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
         "levels": clip.levels, "scene": clip.scene, "encoding_name": encoding_name(clip.encoding),
+        "strip": strip_of(clip.frame_count),
         "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),
     }  # fmt: skip
 

@@ -1489,6 +1489,8 @@ export interface components {
             scene: string;
             /** Sidecars */
             sidecars: string[];
+            /** Strip */
+            strip: number[];
             /** Tagged Range */
             tagged_range: string;
             /** Timecode */
@@ -1643,6 +1645,8 @@ export interface components {
             scene: string;
             /** Sidecars */
             sidecars: string[];
+            /** Strip */
+            strip: number[];
             /** Timecode */
             timecode: string;
             /** Warnings */

@@ -14,8 +14,7 @@ from syntonos.core.simulate.sensors import measured_sensor, random_sensor
 from syntonos.core.simulate.spectra import daylight
 
 FRAMES: Final = 4  # of a chart's clip
-_SCENE_FRAMES: Final = {"B": 24, "E": 24}  # video; of stills half a second
-_STILLS: Final = 12
+SCENE_FRAMES: Final = 24  # a second
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +127,7 @@ class DemoClip:
 
 
 def _scene(letter: str, day: int, **more: Any) -> DemoClip:
-    return DemoClip(letter, day, 2, "scene", frames=_SCENE_FRAMES.get(letter, _STILLS), **more)
+    return DemoClip(letter, day, 2, "scene", frames=SCENE_FRAMES, **more)
 
 
 # The moulding hall's chart is an old, yellowed one. Birch shot no chart at night, and a bracket of

@@ -101,8 +101,8 @@ def _writing(demo: DemoCamera, clip: DemoClip) -> NDArray[np.float64]:
 def _raw_frames(
     demo: DemoCamera, clip: DemoClip, plates: Path, camera: SimulatedCamera,
     rng: np.random.Generator,
-) -> Iterator[NDArray[np.float64]]:  # fmt: skip
-    """Yield balanced raw of each frame.
+) -> Iterator[NDArray[np.float32]]:  # fmt: skip
+    """Yield balanced raw of each frame, in float32: a frame's noise is far above its steps.
 
     The furnace flickers, the founder pushes the bell; a hand-held video camera sways.
     """
@@ -116,16 +116,19 @@ def _raw_frames(
         for layer in light.parts
     }  # fmt: skip
     plate = replace(demo.camera, white_light=daylight(PLATE_LIGHT_KELVIN))
-    balance = camera.white_gains() / plate.white_gains() * _STOP_DOWN
+    balance = (camera.white_gains() / plate.white_gains() * _STOP_DOWN).astype(np.float32)
     if clip.kind == "chart":
-        balance = balance * _writing(demo, clip)
-    veil = _veil(VIEWS[name], clip.glare) if clip.glare else None
+        balance = balance * _writing(demo, clip).astype(np.float32)
+    veil = _veil(VIEWS[name], clip.glare).astype(np.float32) if clip.glare else None
     for number in range(clip.frames):
         flicker = rng.uniform(0.9, 1.1)
         weights = {**light.parts}
         if "furnace" in weights:
             weights["furnace"] *= flicker
-        raw = sum((next(layers[n]) * w for n, w in weights.items()), np.zeros(())) * balance
+        raw = np.zeros((HEIGHT, WIDTH, 3), np.float32)
+        for layer, weight in weights.items():
+            raw += next(layers[layer]) * np.float32(weight)
+        raw *= balance
         if veil is not None:
             raw = raw + veil
         if clip.kind == "scene" and number and is_video(demo):
@@ -208,8 +211,9 @@ def write_clip(demo: DemoCamera, clip: DemoClip, folder: Path, plates: Path = PL
             write_frame(path, frame, metadata={"smpte:TimeCode": timecode,
                                                "dpx:InputDevice": demo.name})  # fmt: skip
         else:
-            write_frame(path, frame, metadata={"Model": demo.name,
-                                               "ImageDescription": facts["slate"]})  # fmt: skip
+            write_frame(path, frame, compression="none",  # noise does not pack
+                        metadata={"Model": demo.name,
+                                  "ImageDescription": facts["slate"]})  # fmt: skip
     return paths
 
 

@@ -43,6 +43,7 @@ PLATE_LIGHT_KELVIN: Final = 5700
 _SIDE, _SIDE_MOVING = 7, 6  # samples per pixel and axis
 
 Picture = NDArray[np.float64]
+Frame = NDArray[np.float32]
 Box = tuple[int, int, int, int]
 
 
@@ -160,12 +161,12 @@ class _Moving:
     """A box of a plate in several positions: (positions, height, width, 3)."""
 
     box: Box
-    steps: Picture
+    steps: Frame
 
-    def lay_into(self, plate: Picture, step: int) -> None:
+    def lay_into(self, plate: Frame, step: int) -> None:
         """Replace the box by one of its positions, with a soft edge inside the picture."""
         left, top, right, bottom = self.box
-        edge = np.ones((bottom - top, right - left, 1))
+        edge = np.ones((bottom - top, right - left, 1), np.float32)
         rows, columns = np.arange(bottom - top), np.arange(right - left)
         soft = 4.0
         for near, axis, at in (
@@ -173,14 +174,14 @@ class _Moving:
             (columns, 1, left > 0), (columns[::-1], 1, right < WIDTH),
         ):  # fmt: skip
             if at:
-                ramp = np.clip((near + 0.5) / soft, 0, 1)
+                ramp = np.clip((near + 0.5) / soft, 0, 1).astype(np.float32)
                 edge *= ramp[:, None, None] if axis == 0 else ramp[None, :, None]
         part = plate[top:bottom, left:right]
         part += edge * (self.steps[step] - part)
 
 
 def _strip(path: Path, box: Box, count: int) -> _Moving:
-    steps = read_frame(path).code_rgb.astype(np.float64)
+    steps = read_frame(path).code_rgb
     return _Moving(box, steps.reshape(count, box[3] - box[1], box[2] - box[0], 3))
 
 
@@ -194,8 +195,8 @@ def swing_of(frame: int) -> int:
 
 def layer_frames(
     name: str, layer: str, frames: int, *, folder: Path = PLATES, file: str = ""
-) -> Iterator[Picture]:
-    """Yield what a sensor receives from one lighting, frame by frame: (HEIGHT, WIDTH, 3).
+) -> Iterator[Frame]:
+    """Yield what a sensor receives from one lighting, frame by frame: (HEIGHT, WIDTH, 3) float32.
 
     Parameters
     ----------
@@ -206,7 +207,7 @@ def layer_frames(
     file : str
         The plate's layer where it is not the lighting's own: YELLOWED.
     """
-    rest = read_frame(folder / f"{name}-{file or layer}.exr").code_rgb.astype(np.float64)
+    rest = read_frame(folder / f"{name}-{file or layer}.exr").code_rgb
     bell, fires = None, []
     if name.endswith("scene"):
         box = bell_box(name)

@@ -2,8 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { Link } from "react-router";
 import { api, type Board, type ClipDetails as Details, unwrap } from "@/api/client";
-import { clipQuery, pictureUrl } from "@/api/queries";
+import { clipQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
+import { Strip, useStrip } from "@/shared/Strip";
 
 const FACTS: Record<string, string> = {
   camera: "Camera",
@@ -58,13 +59,7 @@ export function ClipDetails({
       {clip.isError && <Problem error={clip.error} />}
       {data && (
         <>
-          {!data.is_missing && (
-            <img
-              className="mb-2 w-full"
-              alt={`${data.name} as it is matched`}
-              src={pictureUrl(data.id, 0, 480, "output", `${data.encoding}${data.levels}`)}
-            />
-          )}
+          {!data.is_missing && <Moving clip={data} />}
           <p className="mb-2 flex gap-2">
             <Link
               className="btn btn-xs"
@@ -140,6 +135,36 @@ export function ClipDetails({
         </>
       )}
     </aside>
+  );
+}
+
+/** The clip's picture as it is matched; the pointer and a slider's keys move through it. */
+function Moving({ clip }: { clip: Details }) {
+  const strip = useStrip(clip.strip);
+  return (
+    <figure className="mb-2">
+      <button
+        type="button"
+        className="block w-full"
+        aria-label={`${clip.name}, frame ${strip.frame + 1}`}
+        onKeyDown={strip.onKeyDown}
+      >
+        <Strip
+          clip={clip.id}
+          strip={strip}
+          width={480}
+          stage="output"
+          version={`${clip.encoding}${clip.levels}`}
+          className="aspect-video w-full"
+          alt={`${clip.name} as it is matched`}
+        />
+      </button>
+      {clip.strip.length > 1 && (
+        <figcaption className="faint text-2xs">
+          frame <span className="value">{strip.frame + 1}</span> of {clip.frame_count}
+        </figcaption>
+      )}
+    </figure>
   );
 }
 

@@ -2,9 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, type Board, type ClipRow, unwrap } from "@/api/client";
-import { clipsQuery, isOpen, jobsQuery, pictureUrl } from "@/api/queries";
+import { clipsQuery, isOpen, jobsQuery } from "@/api/queries";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
+import { Strip, useStrip } from "@/shared/Strip";
 import { ClipDetails } from "./ClipDetails";
 import { ClipSettings } from "./ClipSettings";
 import { TickAll } from "./TickAll";
@@ -168,6 +169,7 @@ function Row({
   const camera = board.cameras.find((c) => c.id === clip.camera_id);
   const light = board.lights.find((l) => l.id === clip.light_id);
   const own = Object.keys(clip.overrides);
+  const strip = useStrip(clip.strip);
   const said = ["scene", "take", "lens", "exposure_index", "white"]
     .map((name) => clip.facts[name] && `${WORDS[name] ?? ""}${clip.facts[name]}`)
     .filter(Boolean);
@@ -187,19 +189,17 @@ function Row({
           type="button"
           className="flex min-w-56 items-center gap-2 text-left"
           onClick={onShow}
+          onKeyDown={strip.onKeyDown}
         >
-          {clip.is_missing ? (
-            <span className="faint grid h-[45px] w-20 place-items-center border border-dashed text-2xs">
-              missing
-            </span>
-          ) : (
-            <img
-              loading="lazy"
-              className="h-[45px] w-20 object-contain"
-              alt=""
-              src={pictureUrl(clip.id, 0, 160, "input", `${clip.encoding}${clip.levels}`)}
-            />
-          )}
+          <Strip
+            clip={clip.id}
+            strip={strip}
+            width={160}
+            stage="input"
+            version={`${clip.encoding}${clip.levels}`}
+            className="h-[45px] w-20 shrink-0"
+            isMissing={clip.is_missing}
+          />
           <span>
             <span className="value block font-semibold">{clip.name}</span>
             <span className="faint block text-2xs">

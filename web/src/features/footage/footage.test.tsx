@@ -42,6 +42,7 @@ const row = (changes: Partial<ClipRow> = {}): ClipRow => ({
   is_checked: true,
   findings: [],
   sidecars: [],
+  strip: [0, 7, 23],
   ...changes,
 });
 
@@ -186,6 +187,20 @@ describe("clips", () => {
     );
     fireEvent.click(within(panel).getByRole("button", { name: "Back to the camera's exposure" }));
     await waitFor(() => expect(sent.at(-1)?.body).toEqual({ ids: [3], values: { stops: null } }));
+  });
+
+  it("move under the arrow keys through the frames that are kept small", async () => {
+    serve([], [row()]);
+    open();
+    const button = (await screen.findByText("B001_01")).closest("button") as HTMLElement;
+    const shown = () => button.querySelector("img")?.getAttribute("src") ?? "";
+    expect(shown()).toContain("/frames/0/");
+    for (const frame of [7, 23, 23]) {
+      fireEvent.keyDown(button, { key: "ArrowRight" });
+      expect(shown()).toContain(`/frames/${frame}/`);
+    }
+    fireEvent.keyDown(button, { key: "ArrowLeft" });
+    expect(shown()).toContain("/frames/7/");
   });
 
   it("that are missing say so and can be looked for", async () => {
