@@ -199,6 +199,21 @@ def _robust(values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[n
     return kept.mean(axis=0), np.maximum(kept.std(axis=0), sigma * 0.5)
 
 
+def _over_frames(means: NDArray[np.float64], errors: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the mean (3,) over frames (f, 3), without a frame that a flash or a hand is in.
+
+    Of two frames both count. Of more those that agree with their median within four standard
+    errors; the median where these are less than half, since then the light itself moves.
+    """
+    if len(means) < 3:
+        return np.asarray(means.mean(axis=0), np.float64)
+    middle = np.median(means, axis=0)
+    near = 4 * np.median(errors, axis=0) + 0.002 * np.abs(middle)
+    keep = (np.abs(means - middle) <= near).all(axis=1)
+    kept = means[keep].mean(axis=0) if 2 * keep.sum() > len(means) else middle
+    return np.asarray(kept, np.float64)
+
+
 def _correlation(noise: NDArray[np.float64]) -> tuple[float, float, float]:
     """Return the correlations r with g, g with b, r with b of noise (n, 3), held below 0.98."""
     if noise.std(axis=0).min() < 1e-9:
@@ -291,9 +306,10 @@ def read_chart(
         lin = decode(take_levels_off(stored, levels), encoding.curve)
         clipped.append(bool((stored >= ceiling - 0.0025).any(axis=2).mean(axis=1).max() > 0.02))
         per_frame = [_robust(frame) for frame in lin]
-        # Of three frames and more the median: one frame with a flash or a hand does not count.
-        together = np.median if len(frames) > 2 else np.mean
-        middle = np.array(together([mean for mean, _ in per_frame], axis=0))
+        middle = _over_frames(
+            np.array([row[0] for row in per_frame]),
+            np.array([row[1] for row in per_frame]) / np.sqrt(len(ys)),
+        )
         spread = np.mean([spread for _, spread in per_frame], axis=0)
         low = (stored <= _FLOOR).mean(axis=(0, 1))
         for c in np.flatnonzero(low > 0.003):

@@ -66,6 +66,8 @@ class Verdict:
     plain: dict[str, float]
     grey: float  # largest difference between channels on greys, as a share, mean over greys
     skin_hue: float  # degrees, mean of absolute differences
+    floor_grey: float  # the floor's own
+    floor_skin_hue: float
     itp: float
     plain_itp: dict[str, float]
     log_evidence: float
@@ -119,8 +121,17 @@ def _through_lut(
     return lut_cost(chain, table, fit.expected), mean(apply_lut(code, table)) - exact
 
 
-def _hue(lab: A) -> A:
-    return np.degrees(np.arctan2(lab[:, 2], lab[:, 1]))
+def _tint(got: A, wanted: A) -> float:
+    """Return the largest difference between channels, as a share, mean over greys."""
+    ratio = got / wanted
+    return float((ratio.max(axis=1) / ratio.min(axis=1) - 1).mean())
+
+
+def _turn(got: A, wanted: A, white: A) -> float:
+    """Return how far hues are turned, degrees, mean of absolute differences."""
+    a, b = (scene_lab(lin, white) for lin in (got, wanted))
+    turned = np.degrees(np.arctan2(a[:, 2], a[:, 1]) - np.arctan2(b[:, 2], b[:, 1]))
+    return float(np.abs((turned + 180) % 360 - 180).mean())
 
 
 def judge(case: Case) -> Verdict:
@@ -139,18 +150,17 @@ def judge(case: Case) -> Verdict:
     white = off_chart(case, case.reference, chosen.reference, np.ones((1, len(NM))))[0]
     got = bring_to_reference(fit.match, x)
     distance = scene_delta_e(got, y, white)
-    base = scene_delta_e(floor(x, y, white), y, white)
+    best = floor(x, y, white)
+    base = scene_delta_e(best, y, white)
     methods = {k: f(x) for k, f in plain_methods(reference, angle).items()}
     greys, skins = kinds == "grey", kinds == "skin"
-    ratio = got[greys] / y[greys]
-    turned = _hue(scene_lab(got[skins], white)) - _hue(scene_lab(y[skins], white))
     return Verdict(
         case.name, case.seed, float(distance.mean()), float(np.percentile(distance, 95)),
         float(base.mean()), float(np.percentile(base, 95)), fit.expected, fit.after,
         fit.left_one_out,
         {k: float(scene_delta_e(v, y, white).mean()) for k, v in methods.items()},
-        float((ratio.max(axis=1) / ratio.min(axis=1) - 1).mean()),
-        float(np.abs((turned + 180) % 360 - 180).mean()),
+        _tint(got[greys], y[greys]), _turn(got[skins], y[skins], white),
+        _tint(best[greys], y[greys]), _turn(best[skins], y[skins], white),
         _itp(got, y, white), {k: _itp(v, y, white) for k, v in methods.items()},
         fit.log_evidence, (chosen.reference, chosen.angle) == true,
         *_through_lut(case, fit, chosen, y, white),
@@ -185,8 +195,8 @@ def best_plain(verdicts: Sequence[Verdict]) -> str:
 
 
 HEADINGS: Final = (
-    "class", "cases", "mean", "p95", "/floor", "/plain", "target", "greys %", "skin h", "stated",
-    "<white", "levels", "ITP", "LUT",
+    "class", "cases", "mean", "p95", "/floor", "/plain", "target", "greys %", "floor's",
+    "skin h", "floor's", "stated", "<white", "levels", "ITP", "LUT",
 )  # fmt: skip
 
 
@@ -210,7 +220,10 @@ def table(verdicts: Sequence[Verdict]) -> list[tuple[str, ...]]:
             f"{_geometric([v.mean / v.floor_mean for v in own]):.2f}",
             f"{_geometric([v.mean / v.plain[plain] for v in own]):.3f}",
             f"{_mean([v.holds_mean and v.holds_p95 for v in own]):.2f}",
-            f"{100 * _mean([v.grey for v in own]):.2f}", f"{_mean([v.skin_hue for v in own]):.2f}",
+            f"{100 * _mean([v.grey for v in own]):.2f}",
+            f"{100 * _mean([v.floor_grey for v in own]):.2f}",
+            f"{_mean([v.skin_hue for v in own]):.2f}",
+            f"{_mean([v.floor_skin_hue for v in own]):.2f}",
             f"{_mean([v.holds_expected for v in own]):.2f}",
             f"{_mean([v.mean <= v.plain[PLAIN[0]] + 0.05 for v in own]):.2f}",
             f"{_mean([v.levels_right for v in own]):.2f}",

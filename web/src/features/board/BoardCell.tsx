@@ -75,18 +75,17 @@ export function BoardCell({
 }
 
 function Verdict({ cell }: { cell: Cell }): ReactNode {
-  if (cell.state === "reference")
-    return (
-      <>
-        <span className="faint">reference</span>
-        <span className="value faint truncate">{cell.clip?.name}</span>
-      </>
-    );
+  const clip = <span className="value faint truncate">{cell.clip?.name}</span>;
+  // Its column's head says that it is the reference.
+  if (cell.state === "reference") return clip;
   return (
     <>
       <StateMark state={cell.state} />
       {cell.delta_e === null ? (
-        <span className="faint truncate">{STATE_WORDS[cell.state]}</span>
+        // The mark says that nothing was measured; which clip waits for it is worth the room.
+        <span className="flex min-w-0" title={STATE_WORDS[cell.state]}>
+          {cell.state === "not_measured" ? clip : STATE_WORDS[cell.state]}
+        </span>
       ) : (
         <span title={`before the match ${cell.before?.toFixed(2)}`}>
           <b className="value text-sm">{cell.delta_e.toFixed(2)}</b>{" "}
