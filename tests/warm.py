@@ -1,11 +1,13 @@
 """Done once before the tests run in parallel: kernels compiled, demo footage made."""
 
 import os
+import shutil
 from pathlib import Path
 
 import numpy as np
 
 MEDIA = Path(os.environ.get("SYNTONOS_TEST_MEDIA", "var/test/media")).resolve()
+DEMO = MEDIA.with_name("demo")  # what the demo's first start leaves; each journey has its own copy
 
 
 def demo_media() -> Path:
@@ -15,6 +17,22 @@ def demo_media() -> Path:
     write_footage(MEDIA / "bellfounders")
     write_card(MEDIA / "bellfounders")
     return MEDIA
+
+
+def demo_data() -> None:
+    """Keep the demo production as `setup_demo` makes it of that footage."""
+    os.environ |= {"SYNTONOS_MEDIA": str(MEDIA), "SYNTONOS_DATA": str(DEMO),
+                   "DJANGO_SETTINGS_MODULE": "syntonos.server.config.settings"}  # fmt: skip
+    import django
+    from django.core.management import call_command
+
+    shutil.rmtree(DEMO, ignore_errors=True)
+    DEMO.mkdir(parents=True)
+    django.setup()
+    call_command("migrate", verbosity=0)
+    from syntonos.server.productions.demo import ensure_demo
+
+    ensure_demo()
 
 
 def main() -> None:
@@ -29,6 +47,7 @@ def main() -> None:
         for dtype in (np.float32, np.float64):
             encode(decode(np.array([0.5], dtype), curve), curve)
     demo_media()
+    demo_data()
 
 
 if __name__ == "__main__":

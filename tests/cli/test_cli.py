@@ -117,7 +117,7 @@ def test_all_charts_of_the_frames_make_one_match_wherever_they_stand(tmp_path, c
     sides = []
     for name, camera, places in (("ref", camera_a(noise=0.06), PLACES),
                                  ("ang", camera_b(noise=0.06), PLACES[::-1])):  # fmt: skip
-        frames, _ = shoot_charts(camera, (DAY, 0.3 * DAY), places)
+        frames, _ = shoot_charts(camera, (DAY, 0.3 * DAY), places, frames=1)
         for k, frame in enumerate(frames):
             write_frame(tmp_path / f"{name}{k}.tif", frame)
         sides.append([str(tmp_path / f"{name}{k}.tif") for k in range(len(frames))])
@@ -126,6 +126,7 @@ def test_all_charts_of_the_frames_make_one_match_wherever_they_stand(tmp_path, c
         report = tmp_path / "report.json"
         assert main(["match", "--reference", *sides[0], "--reference-encoding", "logc3",
                      "--angle", *sides[1], "--angle-encoding", "s-log3/s-gamut3.cine",
+                     "--reference-levels", "full", "--angle-levels", camera_b().levels,
                      "--size", "17", "--out", str(tmp_path / "m.cube"), "--report", str(report),
                      *flags]) == 0  # fmt: skip
         told[flags] = json.loads(report.read_text())

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-from tests.warm import MEDIA
+from tests.warm import DEMO, MEDIA
 
 # Two cores may be busy with the other tests: states are waited for, however long they take.
 expect.set_options(timeout=60_000)
@@ -63,19 +63,11 @@ def _demo(data):
     assert ended == 0, "TERM does not stop the server cleanly"
 
 
-@pytest.fixture(scope="session")
-def _fresh_data(media, tmp_path_factory):
-    """What the demo's first start leaves; it is made once, each journey has its own copy."""
-    data = tmp_path_factory.mktemp("demo")
-    with _demo(data):
-        pass
-    return data
-
-
 @pytest.fixture
-def server(_fresh_data, tmp_path):
-    """A fresh demo production on a free port."""
-    shutil.copytree(_fresh_data, tmp_path, dirs_exist_ok=True)
+def server(media, tmp_path):
+    """A fresh demo production on a free port; where `tests.warm` made none, the start makes it."""
+    if DEMO.is_dir():
+        shutil.copytree(DEMO, tmp_path, dirs_exist_ok=True)
     with _demo(tmp_path) as address:
         yield address
 

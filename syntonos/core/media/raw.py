@@ -9,7 +9,6 @@ from __future__ import annotations
 import functools
 import os
 from dataclasses import dataclass
-from fractions import Fraction
 from pathlib import Path
 from typing import Any, Final
 
@@ -23,6 +22,7 @@ from syntonos.core.encodings import encode, find_encoding
 from syntonos.core.errors import MediaError
 from syntonos.core.media.facts import Recording, known_facts
 from syntonos.core.media.raw_colour import D50, ILLUMINANT_KELVIN, RawColour
+from syntonos.core.media.tags import plain_tags, rate_of, read_tags, timecode_of
 
 # Endings under which LibRaw's formats are met; "dng" is read most fully.
 ENDINGS: Final = (".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".rw2", ".orf", ".pef", ".iiq",
@@ -104,35 +104,6 @@ def _ratios(value: Any) -> NDArray[np.float64]:
     return np.asarray(flat[::2] / flat[1::2], np.float64)
 
 
-def _tags(path: Path) -> dict[str, Any]:
-    """Return a DNG's tags by name; {} for what is no TIFF."""
-    import tifffile
-
-    try:
-        with tifffile.TiffFile(path) as file:
-            tags = {tag.name: tag.value for tag in file.pages[0].tags}  # type: ignore[union-attr]
-            exif = tags.pop("ExifTag", None)
-            return {**tags, **(exif if isinstance(exif, dict) else {})}
-    except (tifffile.TiffFileError, OSError, ValueError, KeyError, IndexError):
-        return {}
-
-
-def _timecode(value: Any) -> str:
-    """Return the first of a DNG's TimeCodes: eight bytes, binary-coded decimals.
-
-    Source: DNG Specification 1.7.1.0, TimeCodes; SMPTE ST 331 (frame, second, minute, hour).
-    """
-    data = bytes(value)[:4] if isinstance(value, bytes | list | tuple) else b""
-    if len(data) < 4:
-        return ""
-    frames, seconds, minutes, hours = (
-        (byte & mask) // 16 * 10 + (byte & 15)
-        for byte, mask in zip(data, (0x3F, 0x7F, 0x7F, 0x3F), strict=True)
-    )
-    mark = ";" if data[0] & 0x40 else ":"
-    return f"{hours:02d}:{minutes:02d}:{seconds:02d}{mark}{frames:02d}"
-
-
 def _opened(path: Path) -> Any:
     try:
         raw = rawpy.imread(str(path))
@@ -199,17 +170,14 @@ def read_raw_info(path: str | os.PathLike[str]) -> Recording:
     path = Path(path)
     raw = _opened(path)
     try:
-        tags = _tags(path)
+        tags = read_tags(path)
         head = _head(path, raw, tags)
         sizes = raw.sizes
         size = (sizes.width, sizes.height)[:: -1 if sizes.flip in (5, 6) else 1]
         bits = max(int(raw.white_level), 1).bit_length()
     finally:
         raw.close()
-    kept = {
-        name: str(value)[:200] for name, value in tags.items()
-        if isinstance(value, str | int | float) and len(str(value)) < 2000
-    }  # fmt: skip
+    kept = plain_tags(tags)
     facts = known_facts(kept)
     kelvin, duv = white_to_cct_duv(xy_to_xyz(head.colour.xy_of(head.neutral)))
     facts["white"] = f"{kelvin:.0f} K"
@@ -219,12 +187,10 @@ def read_raw_info(path: str | os.PathLike[str]) -> Recording:
     if "ExposureTime" in tags:
         top, bottom = tags["ExposureTime"]
         facts["shutter"] = f"{top}/{bottom} s"
-    rate = tags.get("FrameRate")
     return Recording(
         kind="raw", format="DNG" if path.suffix.lower() == ".dng" else "RAW", width=size[0],
         height=size[1], bits=bits, frame_count=1,
-        rate=Fraction(*rate).limit_denominator(1001) if rate and rate[1] else None,
-        timecode=_timecode(tags.get("TimeCodes", b"")), facts=facts, metadata=kept,
+        rate=rate_of(tags), timecode=timecode_of(tags), facts=facts, metadata=kept,
     )  # fmt: skip
 
 
@@ -298,7 +264,7 @@ def develop_raw(
     path = Path(path)
     raw = _opened(path)
     try:
-        head = _head(path, raw, _tags(path))
+        head = _head(path, raw, read_tags(path))
         neutral = head.neutral
         if development.white == "set":
             xyz = locus_white(1e6 / development.kelvin, development.tint / 1000)

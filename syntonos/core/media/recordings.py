@@ -20,6 +20,7 @@ from syntonos.core.media.facts import (
     known_facts,
 )
 from syntonos.core.media.raw import AS_SHOT, RawDevelopment
+from syntonos.core.media.tags import plain_tags, rate_of, read_tags, timecode_of
 
 ENDINGS: Final = (*stills.FORMATS, *video.ENDINGS, *raw.ENDINGS)
 _NUMBER: Final = re.compile(r"^(.*?)[._-]?(\d+)$")
@@ -94,12 +95,16 @@ def group_files(names: Iterable[str]) -> list[FileGroup]:
 
 def _still_recording(path: Path) -> Recording:
     info = stills.read_info(path)
-    facts = known_facts(info.metadata)
+    # A TIFF may carry what DNG sequences do: timecode, rate, reel.
+    tags = read_tags(path) if info.format == "TIFF" else {}
+    metadata = {**plain_tags(tags), **info.metadata}
+    facts = known_facts(metadata)
     aspect = float(info.metadata.get("PixelAspectRatio", "1") or 1)
     return Recording(
         kind="stills", format=info.format, width=info.width, height=info.height, bits=info.bits,
-        frame_count=1, timecode=info.metadata.get("smpte:TimeCode", ""),
-        pixel_aspect=aspect if 0.1 < aspect < 10 else 1.0, facts=facts, metadata=info.metadata,
+        frame_count=1, timecode=info.metadata.get("smpte:TimeCode", "") or timecode_of(tags),
+        rate=rate_of(tags), pixel_aspect=aspect if 0.1 < aspect < 10 else 1.0, facts=facts,
+        metadata=metadata,
     )  # fmt: skip
 
 

@@ -40,6 +40,16 @@ def timecode_bytes(timecode: str) -> bytes:
     return bytes(part // 10 * 16 + part % 10 for part in parts) + bytes(4)
 
 
+def clock_tags(timecode: str, rate: tuple[int, int], reel: str) -> list[tuple[Any, ...]]:
+    """Return FrameRate, TimeCodes and ReelName, the latter two where they are known."""
+    tags: list[tuple[Any, ...]] = [(51044, 10, 1, rate, True)]
+    if timecode:
+        tags.append((51043, 1, 8, timecode_bytes(timecode), True))
+    if reel:
+        tags.append((51081, 2, 0, reel, True))
+    return tags
+
+
 def write_dng(
     path: str | os.PathLike[str],
     codes: NDArray[np.uint16],
@@ -84,15 +94,10 @@ def write_dng(
         (50728, 5, 3, _rationals(neutral, 1_000_000), True),
         (50730, 10, 1, _rationals([baseline_stops]), True),
         (50778, 3, 1, 21 if color_matrix_2 is None else 17, True),
-        (34855, 3, 1, exposure_index, True),
-        (51044, 10, 1, rate, True),
+        (34855, 3, 1, exposure_index, True), *clock_tags(timecode, rate, reel),
     ]  # fmt: skip
     if color_matrix_2 is not None:
         tags += [(50722, 10, 9, _rationals(color_matrix), True), (50779, 3, 1, 21, True)]
-    if timecode:
-        tags.append((51043, 1, 8, timecode_bytes(timecode), True))
-    if reel:
-        tags.append((51081, 2, 0, reel, True))
     path = Path(path)
     partial = path.with_name(f".{path.name}.part")
     tifffile.imwrite(

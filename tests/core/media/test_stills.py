@@ -1,11 +1,13 @@
 import struct
+from fractions import Fraction
 
 import numpy as np
 import OpenImageIO as oiio
 import pytest
+import tifffile
 
 from syntonos.core.errors import MediaError
-from syntonos.core.media import read_frame, read_info, write_frame
+from syntonos.core.media import read_frame, read_info, read_recording, write_frame
 
 
 @pytest.mark.parametrize(("name", "bits"), [("a.png", 16), ("a.tif", 16), ("a.dpx", 10)])
@@ -115,3 +117,18 @@ def test_a_turned_picture_is_seen_upright(tmp_path, orientation):
     frame = read_frame(path)
     np.testing.assert_allclose(frame.code_rgb, seen, atol=1e-5)
     assert (frame.info.width, frame.info.height) == (9, 6)
+
+
+def test_a_tiff_says_what_dng_sequences_say(tmp_path):
+    """DNG Specification 1.7.1.0: TimeCodes in SMPTE ST 331's order, FrameRate, ReelName."""
+    path = tmp_path / "A001_0001.tif"
+    tags = [
+        (51043, 1, 8, bytes([0x12, 0x45, 0x59, 0x23]) + bytes(4), True),
+        (51044, 10, 1, (24000, 1001), True), (51081, 2, 0, "A001", True),
+        (34855, 3, 1, 800, True),
+    ]  # fmt: skip
+    tifffile.imwrite(path, np.full((8, 8, 3), 9000, np.uint16), photometric="rgb", extratags=tags)
+    said = read_recording([path])
+    assert (said.timecode, said.rate) == ("23:59:45:12", Fraction(24000, 1001))
+    assert (said.facts["reel"], said.facts["exposure_index"]) == ("A001", "800")
+    assert read_frame(path).code_rgb[0, 0, 0] == np.float32(9000 / 65535)

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
 from syntonos.core.simulate.camera import SimulatedCamera
-from syntonos.core.simulate.dng import mosaic, next_timecode, write_dng
+from syntonos.core.simulate.dng import clock_tags, mosaic, next_timecode, write_dng
 from syntonos.core.simulate.foundry.cast import (
     CLIPS,
     LIGHTS,
@@ -211,10 +211,24 @@ def write_clip(demo: DemoCamera, clip: DemoClip, folder: Path, plates: Path = PL
             write_frame(path, frame, metadata={"smpte:TimeCode": timecode,
                                                "dpx:InputDevice": demo.name})  # fmt: skip
         else:
-            write_frame(path, frame, compression="none",  # noise does not pack
-                        metadata={"Model": demo.name,
-                                  "ImageDescription": facts["slate"]})  # fmt: skip
+            _write_tiff(path, frame, demo, facts, timecode)
     return paths
+
+
+def _write_tiff(
+    path: Path, frame: NDArray[np.float32], demo: DemoCamera, facts: dict[str, str], timecode: str
+) -> None:
+    """Write a TIFF with the tags of a DNG sequence; not packed, since noise does not pack."""
+    import tifffile
+
+    partial = path.with_name(f".{path.name}.part")
+    tifffile.imwrite(
+        partial, np.rint(np.clip(frame, 0, 1) * 65535).astype(np.uint16), photometric="rgb",
+        metadata=None, description=facts["slate"], software="", datetime=None,
+        extratags=[(272, 2, 0, demo.name, True), (34855, 3, 1, int(facts["exposure_index"]), True),
+                   *clock_tags(timecode, (24, 1), facts["reel_name"])],
+    )  # fmt: skip
+    partial.replace(path)
 
 
 # A card that nobody has brought in yet: more of the moulding hall, in two parts, with a gap, and
