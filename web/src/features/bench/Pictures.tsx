@@ -1,6 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
 import type { Angle, Clip } from "@/api/client";
 import { CameraMark } from "@/shared/Marks";
+import { useAhead } from "@/shared/useAhead";
 import { PictureCanvas } from "./PictureCanvas";
 import { atSameTime } from "./timecode";
 import type { BenchPlace } from "./useBenchPlace";
@@ -52,6 +53,7 @@ export function Pictures({
   const surround = `surround-${place.surround}`;
   const slider = (i: 0 | 1) => (
     <FrameSlider
+      key={`${i}-${clips[i]?.id}`}
       clip={clips[i]}
       frame={frames[i]}
       name={i === 0 ? "Reference frame" : "Angle frame"}
@@ -179,6 +181,12 @@ function Wipe({
 }) {
   const box = useRef<HTMLDivElement>(null);
   const upright = place.compare === "upright";
+  const [at, say] = useAhead(place.at);
+  const go = (next: number) => {
+    const rounded = Math.round(10 * Math.max(0, Math.min(100, next))) / 10;
+    say(rounded);
+    onPlace({ at: rounded });
+  };
   const parts = useMemo(
     () => [
       { picture: reference.picture, clip: upright ? ("left" as const) : ("top" as const) },
@@ -190,14 +198,14 @@ function Wipe({
     const r = box.current?.getBoundingClientRect();
     if (!r) return;
     const share = upright ? (event.clientX - r.left) / r.width : (event.clientY - r.top) / r.height;
-    onPlace({ at: (Math.max(0, Math.min(1, share)) * 100).toFixed(1) });
+    go(100 * share);
   };
   const key = (event: KeyboardEvent) => {
     const back = event.key === "ArrowLeft" || event.key === "ArrowUp";
     if (!back && event.key !== "ArrowRight" && event.key !== "ArrowDown") return;
     event.preventDefault();
     const step = (event.shiftKey ? 0.2 : 2) * (back ? -1 : 1);
-    onPlace({ at: Math.max(0, Math.min(100, place.at + step)).toFixed(1) });
+    go(at + step);
   };
   return (
     <div
@@ -211,22 +219,22 @@ function Wipe({
         if (event.currentTarget.hasPointerCapture(event.pointerId)) move(event);
       }}
     >
-      <PictureCanvas parts={parts} at={place.at} label="Wipe of reference and angle" />
+      <PictureCanvas parts={parts} at={at} label="Wipe of reference and angle" />
       <div
         role="slider"
         tabIndex={0}
         aria-label="Wipe"
         aria-valuemin={0}
         aria-valuemax={100}
-        aria-valuenow={place.at}
+        aria-valuenow={at}
         aria-orientation={upright ? "horizontal" : "vertical"}
         className="absolute bg-white/90 shadow-[0_0_0_1px_rgba(0,0,0,.5)]"
         onKeyDown={key}
-        onDoubleClick={() => onPlace({ at: 50 })}
+        onDoubleClick={() => go(50)}
         style={
           upright
-            ? { left: `${place.at}%`, top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
-            : { top: `${place.at}%`, left: 0, right: 0, height: 2, cursor: "ns-resize" }
+            ? { left: `${at}%`, top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
+            : { top: `${at}%`, left: 0, right: 0, height: 2, cursor: "ns-resize" }
         }
       />
     </div>
@@ -270,6 +278,7 @@ function FrameSlider({
   onClip: (id: number) => void;
 }) {
   const last = (clip?.frame_count ?? 1) - 1;
+  const [at, say] = useAhead(frame);
   return (
     <div className="flex h-7 items-center gap-3 bg-base-100 px-3">
       {clips.length > 1 && (
@@ -287,7 +296,7 @@ function FrameSlider({
         </select>
       )}
       <span className="value w-24 whitespace-nowrap">
-        frame {frame + 1} / {last + 1}
+        frame {at + 1} / {last + 1}
       </span>
       <input
         type="range"
@@ -296,9 +305,13 @@ function FrameSlider({
         min={0}
         max={last}
         step={1}
-        value={frame}
+        value={at}
         disabled={last < 1}
-        onChange={(event) => onChange(Number(event.target.value))}
+        onChange={(event) => {
+          const next = Number(event.target.value);
+          say(next);
+          onChange(next);
+        }}
       />
     </div>
   );
