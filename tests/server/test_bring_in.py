@@ -6,6 +6,7 @@ import shutil
 import numpy as np
 import pytest
 
+from syntonos.core.errors import MediaError
 from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
 from syntonos.server.footage import frames, looking
@@ -150,6 +151,31 @@ def test_a_stop_keeps_what_came_in_and_going_on_brings_the_rest(day, api, monkey
     monkeypatch.setattr(bringing, "_marks", whole)
     api("post", f"{base}/arrivals/resume", None, 201)
     assert Clip.objects.filter(name="C007_chart").exists()
+
+
+def test_a_frame_that_cannot_be_read_is_said_and_a_clip_without_a_first_one_stays_out(
+    day, api, monkeypatch
+):
+    production, root = day
+    write_frame(root / "new" / "C009_01.dpx", picture())
+    rows = look(api, production)
+    read = frames._readers.read
+    broken = {"B007_01_0": 3, "C009": 0}
+
+    def fail(clip, frame, *, preview):
+        if broken.get(clip.name) == frame:
+            raise MediaError("The frame is damaged.", hint="Copy it again.")
+        return read(clip, frame, preview=preview)
+
+    monkeypatch.setattr(frames._readers, "read", fail)
+    api("patch", f"/productions/{production.pk}/arrivals",
+        {"ids": [rows["C009"]["id"]], "letter": "C", "light_name": "Foundry"})  # fmt: skip
+    ids = [rows[name]["id"] for name in broken]
+    api("post", f"/productions/{production.pk}/arrivals/accept", {"ids": ids}, 201)
+    clip = Clip.objects.get(name="B007_01_0")
+    assert clip.warnings == ["cannot be read: frame 4, of eight that were looked at"]
+    assert not Clip.objects.filter(name="C009").exists()
+    assert Arrival.objects.get(name="C009").problem["detail"] == "The frame is damaged."
 
 
 def test_moved_media_is_found_by_name_and_checksum(day, api, monkeypatch):

@@ -221,7 +221,7 @@ def write_frame(
     """Write stored code values (h, w, 3) to a picture file, by the ending of its name.
 
     Integer formats are rounded and clamped to their range; `bits` are those of DPX: 10, 12 or 16.
-    `compression` is EXR's or TIFF's, as "zip" or "none", EXR's also "piz" or "dwaa:15".
+    `compression` is EXR's, as "zip", "piz" or "dwaa:15".
     The file appears under its name only when it is complete.
 
     Raises
@@ -252,7 +252,7 @@ def write_frame(
         if kind == "DPX":
             spec.attribute("oiio:BitsPerSample", bits)
         if kind == "TIFF":
-            spec.attribute("compression", compression)
+            spec.attribute("compression", "zip")
         if kind == "PNG":
             spec.attribute("png:compressionLevel", 3)
     for name, value in (metadata or {}).items():

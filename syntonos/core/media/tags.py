@@ -34,7 +34,10 @@ def timecode_of(tags: dict[str, Any]) -> str:
     Source: DNG Specification 1.7.1.0, TimeCodes; SMPTE ST 331 (frame, second, minute, hour).
     """
     value = tags.get("TimeCodes", b"")
-    data = bytes(value)[:4] if isinstance(value, bytes | list | tuple) else b""
+    try:
+        data = bytes(value)[:4] if isinstance(value, bytes | list | tuple) else b""
+    except (TypeError, ValueError):  # what else than bytes somebody keeps there
+        return ""
     if len(data) < 4:
         return ""
     frames, seconds, minutes, hours = (
@@ -46,9 +49,11 @@ def timecode_of(tags: dict[str, Any]) -> str:
 
 
 def rate_of(tags: dict[str, Any]) -> Fraction | None:
-    """Return FrameRate, in frames a second.
+    """Return FrameRate, in frames a second; None where it is not a positive ratio.
 
     Source: DNG Specification 1.7.1.0, FrameRate.
     """
-    rate = tags.get("FrameRate")
-    return Fraction(*rate).limit_denominator(1001) if rate and rate[1] else None
+    match tags.get("FrameRate"):
+        case (int(top), int(bottom)) if top > 0 and bottom > 0:
+            return Fraction(top, bottom).limit_denominator(1001)
+    return None

@@ -72,9 +72,7 @@ def _bring(
 ) -> None:  # fmt: skip
     try:
         marks, verified = _marks(row, manifests, tell, out.unread)
-        clip = _clip(row, marks)
-        tell(sum(mark["size"] for mark in marks), "Small pictures of")
-        _proxies(clip)
+        clip = _clip(row, marks, tell)
     except Cancelled:
         raise
     except Exception as error:
@@ -151,21 +149,37 @@ def _said(
     return None
 
 
-def _clip(row: Arrival, marks: list[dict[str, Any]]) -> Clip:
+def _clip(row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]) -> Clip:
     camera, light = target_of(row)
     same = Clip.objects.filter(camera=camera, marks=marks).first()
     if same is not None:
         return same
     said = read_recording([resolve(file, row.root) for file in row.files])
-    return make_clip(
+    clip = make_clip(
         camera=camera, light=light, kind=row.kind, files=row.files, name=row.name,
         recording=said, marks=marks, missing=row.missing, root=row.root,
     )  # fmt: skip
+    tell(sum(mark["size"] for mark in marks), "Small pictures of")
+    try:
+        _proxies(clip)
+    except BaseException:  # broken, or stopped: nothing is left half brought in
+        clip.delete()
+        raise
+    return clip
 
 
 def _proxies(clip: Clip) -> None:
-    """Make the small pictures; what has none is shown from its files."""
+    """Make the small pictures, and say which of their frames cannot be read.
+
+    Where the disc refuses them the clip is shown from its files.
+    """
     try:
-        write_proxies(clip)
-    except (OSError, MediaError) as error:
+        unread = write_proxies(clip)
+    except OSError as error:
         log.warning("no small pictures of %s: %s", clip.name, error)
+        return
+    if unread:
+        numbers = ", ".join(str(frame + 1) for frame in unread)
+        said = f"cannot be read: frame {numbers}, of eight that were looked at"
+        clip.warnings = [*clip.warnings, said]
+        clip.save(update_fields=["warnings"])

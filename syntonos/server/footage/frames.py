@@ -147,15 +147,32 @@ def _proxy_path(clip: Clip, frame: int) -> Path:
     return Path(settings.DATA) / "proxies" / name
 
 
-def write_proxies(clip: Clip) -> None:
-    """Keep code values of a few frames small, for lists: no decoding of a large frame there."""
+def write_proxies(clip: Clip) -> list[int]:
+    """Keep code values of a few frames small, for lists: no decoding of a large frame there.
+
+    Returns the frames among them that cannot be read.
+
+    Raises
+    ------
+    MediaError
+        When the first frame cannot be read.
+    """
+    unread = []
     for frame in strip_of(clip.frame_count):
         path = _proxy_path(clip, frame)
-        if not path.is_file():
-            path.parent.mkdir(parents=True, exist_ok=True)
+        if path.is_file():
+            continue
+        path.parent.mkdir(parents=True, exist_ok=True)
+        try:
             # Past the cache: a card of a thousand clips needs the memory of one frame.
             full = _readers.read(clip, frame, preview=_may_preview(clip, PROXY_WIDTH))
+        except MediaError:
+            if frame == 0:
+                raise
+            unread.append(frame)
+        else:
             write_frame(path, _sized(clip, full, min(PROXY_WIDTH, clip.width)), metadata={})
+    return unread
 
 
 def _proxy(clip: Clip, frame: int, wanted: int) -> NDArray[np.float32] | None:

@@ -143,10 +143,13 @@ function Moving({ clip }: { clip: Details }) {
   const strip = useStrip(clip.strip);
   return (
     <figure className="mb-2">
-      <button
-        type="button"
-        className="block w-full"
-        aria-label={`${clip.name}, frame ${strip.frame + 1}`}
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label={`Frame of ${clip.name}`}
+        aria-valuemin={1}
+        aria-valuemax={clip.frame_count}
+        aria-valuenow={strip.frame + 1}
         onKeyDown={strip.onKeyDown}
       >
         <Strip
@@ -158,7 +161,7 @@ function Moving({ clip }: { clip: Details }) {
           className="aspect-video w-full"
           alt={`${clip.name} as it is matched`}
         />
-      </button>
+      </div>
       {clip.strip.length > 1 && (
         <figcaption className="faint text-2xs">
           frame <span className="value">{strip.frame + 1}</span> of {clip.frame_count}
