@@ -18,20 +18,13 @@ from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
 from syntonos.core.chain._tile import TILE, load, store
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tone import tone_scalar
-from syntonos.core.encodings import scalar
+from syntonos.core.encodings import loops, scalar
 
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
 OP_CLAMPED_ROOT = 13
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
-_DEC_LOG, _ENC_LOG = OP_DECODE + scalar.LOG_LIN, OP_ENCODE + scalar.LOG_LIN
-_DEC_CUBE, _ENC_CUBE = OP_DECODE + scalar.CUBE_LOG, OP_ENCODE + scalar.CUBE_LOG
-_DEC_POW, ENC_POW = OP_DECODE + scalar.POWER, OP_ENCODE + scalar.POWER
-_DEC_PLIN, _ENC_PLIN = OP_DECODE + scalar.POWER_LIN, OP_ENCODE + scalar.POWER_LIN
-_DEC_MIRROR, _ENC_MIRROR = OP_DECODE + scalar.MIRROR_LOG, OP_ENCODE + scalar.MIRROR_LOG
-_DEC_TWO, _ENC_TWO = OP_DECODE + scalar.TWO_LOG, OP_ENCODE + scalar.TWO_LOG
-_DEC_PQ, _ENC_PQ = OP_DECODE + scalar.PQ, OP_ENCODE + scalar.PQ
-_DEC_HLG, _ENC_HLG = OP_DECODE + scalar.HLG, OP_ENCODE + scalar.HLG
+ENC_POW = OP_ENCODE + scalar.POWER
 DEC_TABLE, ENC_TABLE = OP_DECODE + scalar.TABLE, OP_ENCODE + scalar.TABLE
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
@@ -260,51 +253,17 @@ def _table(x: Any, a: Any, tables: Any, inverse: bool) -> None:
 
 
 @jit
-def _each(x: Any, p: Any, function: Any) -> None:
+def _clamped_root(x: Any, a: Any) -> None:
+    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7])
     for c in range(3):
-        row = x[c]
-        for i in range(TILE):
-            row[i] = function(row[i], p)
+        loops.each(x[c], p, scalar.clamped_root)
 
 
 @jit
 def _curve(x: Any, a: Any, op: int) -> None:
-    """Run a curve: one loop each, since a choice inside of a loop costs its vectors."""
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8], a[9], a[10], a[11])
-    if op == _DEC_LOG:
-        _each(x, p, scalar.log_lin_decode)
-    elif op == _ENC_LOG:
-        _each(x, p, scalar.log_lin_encode)
-    elif op == ENC_POW:
-        _each(x, p, scalar.power_encode)
-    elif op == OP_CLAMPED_ROOT:
-        _each(x, p, scalar.clamped_root)
-    elif op == _DEC_CUBE:
-        _each(x, p, scalar.cube_log_decode)
-    elif op == _ENC_CUBE:
-        _each(x, p, scalar.cube_log_encode)
-    elif op == _DEC_POW:
-        _each(x, p, scalar.power_decode)
-    elif op == _DEC_PLIN:
-        _each(x, p, scalar.power_lin_decode)
-    elif op == _ENC_PLIN:
-        _each(x, p, scalar.power_lin_encode)
-    elif op == _DEC_MIRROR:
-        _each(x, p, scalar.mirror_log_decode)
-    elif op == _ENC_MIRROR:
-        _each(x, p, scalar.mirror_log_encode)
-    elif op == _DEC_TWO:
-        _each(x, p, scalar.two_log_decode)
-    elif op == _ENC_TWO:
-        _each(x, p, scalar.two_log_encode)
-    elif op == _DEC_PQ:
-        _each(x, p, scalar.pq_decode)
-    elif op == _ENC_PQ:
-        _each(x, p, scalar.pq_encode)
-    elif op == _DEC_HLG:
-        _each(x, p, scalar.hlg_decode)
-    elif op == _ENC_HLG:
-        _each(x, p, scalar.hlg_encode)
+    inverse = op < OP_ENCODE
+    for c in range(3):
+        loops.run_curve(x[c], op - (OP_DECODE if inverse else OP_ENCODE), inverse, a)
 
 
 @jit
@@ -323,6 +282,8 @@ def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
             _clamp(x, a)
         elif op == OP_TONE:
             _tone(x, a)
+        elif op == OP_CLAMPED_ROOT:
+            _clamped_root(x, a)
         elif op == OP_CDL:
             _cdl(x, a)
         elif op == OP_COMPRESS:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.encodings import scalar
+from syntonos.core.encodings import loops, scalar
 from syntonos.core.encodings.scalar import (
     CUBE_LOG,
     HLG,
@@ -339,52 +339,6 @@ CURVES: dict[str, Curve] = {
 
 
 @jit
-def _each(values: Any, out: Any, p: Any, function: Any) -> None:
-    for i in range(values.size):
-        out[i] = function(values[i], p)
-
-
-@jit
-def _apply(values: Any, out: Any, family: int, inverse: bool, a: Any) -> None:
-    """Run a curve of any family but a table: one loop each, so that vectors can be used."""
-    p = (a[0], a[1], a[2], a[3], a[4], a[5], a[6], a[7], a[8], a[9], a[10], a[11])
-    if family == LOG_LIN and inverse:
-        _each(values, out, p, scalar.log_lin_decode)
-    elif family == LOG_LIN:
-        _each(values, out, p, scalar.log_lin_encode)
-    elif family == CUBE_LOG and inverse:
-        _each(values, out, p, scalar.cube_log_decode)
-    elif family == CUBE_LOG:
-        _each(values, out, p, scalar.cube_log_encode)
-    elif family == POWER and inverse:
-        _each(values, out, p, scalar.power_decode)
-    elif family == POWER:
-        _each(values, out, p, scalar.power_encode)
-    elif family == POWER_LIN and inverse:
-        _each(values, out, p, scalar.power_lin_decode)
-    elif family == POWER_LIN:
-        _each(values, out, p, scalar.power_lin_encode)
-    elif family == MIRROR_LOG and inverse:
-        _each(values, out, p, scalar.mirror_log_decode)
-    elif family == MIRROR_LOG:
-        _each(values, out, p, scalar.mirror_log_encode)
-    elif family == TWO_LOG and inverse:
-        _each(values, out, p, scalar.two_log_decode)
-    elif family == TWO_LOG:
-        _each(values, out, p, scalar.two_log_encode)
-    elif family == PQ and inverse:
-        _each(values, out, p, scalar.pq_decode)
-    elif family == PQ:
-        _each(values, out, p, scalar.pq_encode)
-    elif family == HLG and inverse:
-        _each(values, out, p, scalar.hlg_decode)
-    elif family == HLG:
-        _each(values, out, p, scalar.hlg_encode)
-    else:
-        out[:] = values
-
-
-@jit
 def _apply_table(values: Any, out: Any, inverse: bool, table: Any) -> None:
     for i in range(values.size):
         v = values[i]
@@ -395,13 +349,14 @@ def _run(values: A, curve: Curve, *, inverse: bool) -> A:
     array = np.ascontiguousarray(values)
     if array.dtype not in (np.float32, np.float64):
         array = array.astype(np.float64)
-    out = np.empty_like(array)
     params = np.array(curve.params, array.dtype)
     if curve.family == TABLE:
+        out = np.empty_like(array)
         _apply_table(array.reshape(-1), out.reshape(-1), inverse, params)
     else:
+        out = array.copy()
         params = np.pad(params, (0, 12 - params.size))
-        _apply(array.reshape(-1), out.reshape(-1), curve.family, inverse, params)
+        loops.run_curve(out.reshape(-1), curve.family, inverse, params)
     return out
 
 
