@@ -9,6 +9,7 @@ import threading
 import time
 import tracemalloc
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from io import BytesIO
 from pathlib import Path
 from unittest.mock import patch
@@ -83,8 +84,39 @@ def bench_chain(frame: np.ndarray) -> None:
 
     report("exact_chain_960x540_vs_opencolorio_lossless",
            ratio(lambda: run(program, frame), theirs), 0.25)  # fmt: skip
-    report("two_threads_vs_one", ratio(lambda: run(program, frame, threads=2),
-                                       lambda: run(program, frame)), 1 / 1.6)  # fmt: skip
+
+
+def bench_threads(frame: np.ndarray) -> None:
+    """Two threads against one, while the machine has two cores to give.
+
+    Virtual cores are two real ones at times and one at others: threads that share nothing tell,
+    before and after each pair. All rounds are printed too.
+    """
+    program = compile_chain(CHAIN)
+    parts = [frame[:90].copy(), frame[90:180].copy()]
+
+    def alone(part: np.ndarray) -> None:
+        for _ in range(3):
+            run(program, part)
+
+    with ThreadPoolExecutor(2) as pool:
+
+        def machine() -> float:
+            return ratio(lambda: list(pool.map(alone, parts)),
+                         lambda: [alone(part) for part in parts], rounds=1)  # fmt: skip
+
+        engine, control = [], [machine()]
+        for _ in range(60):
+            engine.append(ratio(lambda: run(program, frame, threads=2),
+                                lambda: run(program, frame), rounds=1))  # fmt: skip
+            control.append(machine())
+    free = [e for e, *around in zip(engine, control, control[1:], strict=False)
+            if max(around) <= 1 / 1.6]  # fmt: skip
+    if free:
+        report("two_threads_vs_one", statistics.median(free), 1 / 1.6)
+    print(f"# two cores were free in {len(free)} of {len(engine)} rounds; in all of them "
+          f"{statistics.median(engine):.3f}, of threads that share nothing "
+          f"{statistics.median(control):.3f}")  # fmt: skip
 
 
 def bench_drafts(picture: np.ndarray) -> None:
@@ -214,7 +246,9 @@ print(times[0] / times[-1])
 
 def main() -> None:
     rng = np.random.default_rng(1)
-    bench_chain(rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32))
+    noise = rng.uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
+    bench_chain(noise)
+    bench_threads(noise)
     smooth = np.repeat(np.repeat(rng.uniform(0.2, 0.6, (54, 96, 3)), 10, 0), 10, 1)
     bench_drafts((smooth + rng.normal(0, 0.004, smooth.shape)).astype(np.float32))
     from tests.benchmarks.footage import bench_footage

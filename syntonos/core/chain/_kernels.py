@@ -267,7 +267,8 @@ def _curve(x: Any, a: Any, op: int) -> None:
 
 
 @jit
-def _run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
+def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
+    """Run a program over one tile x (3, TILE) float32, in place; `kept` is room for another."""
     for k in range(ops.size):
         op, a = ops[k], params[k]
         if op == OP_AFFINE:
@@ -324,7 +325,7 @@ def run_float(
     for start in range(0, n, TILE):
         count = min(TILE, n - start)
         load(x, src[start : start + count])
-        _run_tile(x, kept, ops, params, tables)
+        run_tile(x, kept, ops, params, tables)
         store(x, dst[start : start + count])
 
 
@@ -367,15 +368,27 @@ def run_grid(
             if g == n:
                 g = 0
                 r += 1
-        _run_tile(x, kept, ops, params, tables)
+        run_tile(x, kept, ops, params, tables)
         store(x, dst[start : start + count])
+
+
+@jit
+def _byte(v: Any) -> Any:
+    v = v if v > _F0 else _F0
+    v = v if v < _TOP else _TOP
+    return np.uint8(np.int32(v * _F255 + _HALF))
 
 
 @jit
 def to_bytes(src: NDArray[np.float32], dst: NDArray[np.uint8]) -> None:
     """Round display values (n,) float32, 0..1, to bytes; NaN becomes 0."""
     for i in range(src.size):
-        v = src[i]
-        v = v if v > _F0 else _F0
-        v = v if v < _TOP else _TOP
-        dst[i] = np.uint8(np.int32(v * _F255 + _HALF))
+        dst[i] = _byte(src[i])
+
+
+@jit
+def store_bytes(x: Any, pixels: Any) -> None:
+    """Round a tile's planes of display values to pixels (n, 3) of bytes; NaN becomes 0."""
+    row, red, green, blue = pixels.reshape(pixels.size), x[0], x[1], x[2]
+    for i in range(pixels.shape[0]):
+        row[3 * i], row[3 * i + 1], row[3 * i + 2] = _byte(red[i]), _byte(green[i]), _byte(blue[i])

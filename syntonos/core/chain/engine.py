@@ -6,12 +6,12 @@ What the host library is the standard for, ACES outputs, it does itself, band by
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +48,7 @@ ENGINE_VERSION = 6  # part of every cache's key: raised when pixels change
 _WIDTH = 40  # parameters of the widest opcode
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
+_Band = TypeVar("_Band")
 
 
 @dataclass(frozen=True, slots=True)
@@ -230,15 +231,17 @@ def mix_matrix(mix: float) -> NDArray[np.float64]:
 _Affine = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
+@lru_cache(maxsize=64)
 def _around_model(match: Match) -> tuple[_Affine, _Affine]:
-    """Return matrix and offset before and after the match's colour model."""
+    """Return matrix and offset before and after the match's colour model; read only."""
     p = mix_matrix(match.mix)
     gain = 2.0**match.stops / np.array(match.angle_white)
     inverse = np.linalg.inv(p)
-    return (
-        (gain[:, None] * p, -gain * np.array(match.angle_flare)),
-        (inverse * np.array(match.reference_white), inverse @ np.array(match.reference_flare)),
-    )
+    before = (gain[:, None] * p, -gain * np.array(match.angle_flare))
+    after = (inverse * np.array(match.reference_white), inverse @ np.array(match.reference_flare))
+    for array in (*before, *after):
+        array.setflags(write=False)
+    return before, after
 
 
 def match_affine(match: Match) -> _Affine:
@@ -393,7 +396,7 @@ def run(
         k.run_float(flat[band], out[band], program.ops, program.params, program.tables)
         _finish(program, out[band])
 
-    _each_band(work, _bands(len(flat), threads, is_superseded is not None), threads)
+    each_band(work, _bands(len(flat), threads, is_superseded is not None), threads)
     return out.reshape(source.shape)
 
 
@@ -418,7 +421,7 @@ def run_on_grid(
         k.run_grid(axis, band.start, out[band], program.ops, program.params, program.tables)
         _finish(program, out[band])
 
-    _each_band(work, _bands(len(out), threads, watched=False), threads)
+    each_band(work, _bands(len(out), threads, watched=False), threads)
     return out.reshape(n, n, n, 3)
 
 
@@ -429,7 +432,8 @@ def _finish(program: Program, values: NDArray[np.float32]) -> None:
         np.clip(values, 0, 1, out=values)
 
 
-def _each_band(work: Callable[[slice], None], bands: list[slice], threads: int) -> None:
+def each_band(work: Callable[[_Band], None], bands: Iterable[_Band], threads: int) -> None:
+    """Do the work for each band, up to `threads` of them at once on the shared pool."""
     if threads == 1:
         for band in bands:
             work(band)

@@ -97,15 +97,16 @@ def on_screen(
     white; wider primaries are clipped to BT.709. This is a view, no evidence: figures and scopes
     read the display's own code values.
     """
-    shown = find_display(display)
-    if shown.gamut.slug == "bt709" and not shown.is_hdr:
-        return disp_rgb
-    return run(_to_screen(display, whole), disp_rgb, threads=threads)
+    program = screen_program(display, whole=whole)
+    return disp_rgb if program is None else run(program, disp_rgb, threads=threads)
 
 
 @lru_cache(maxsize=16)
-def _to_screen(display: str, whole: bool) -> Program:
+def screen_program(display: str, *, whole: bool = False) -> Program | None:
+    """Return what `on_screen` does; None for SDR displays of BT.709 primaries."""
     shown, pack = find_display(display), Packer()
+    if shown.gamut.slug == "bt709" and not shown.is_hdr:
+        return None
     pack.curve(shown.curve, "full", inverse=True)
     if shown.system_gamma:
         pack.add(k.OP_SCENE_LIGHT,

@@ -91,16 +91,16 @@ def _far_away(match: Match) -> NDArray[np.bool_]:
 
 
 def hatch(
-    disp_rgb: NDArray[np.float32], where: NDArray[np.bool_], *, falling: bool = False
-) -> NDArray[np.float32]:
-    """Return display values with slanted lines where `where` says so, light on dark and back.
+    picture: NDArray[np.uint8], where: NDArray[np.bool_], *, falling: bool = False
+) -> NDArray[np.uint8]:
+    """Return a picture with slanted lines where `where` says so, light on dark and back.
 
     Lines rise to the right, or fall.
     """
     lines = np.flatnonzero(where & _lines(*where.shape, falling))
-    out = disp_rgb.copy()
+    out = picture.copy()
     flat = out.reshape(-1, 3)
-    flat[lines] = np.where(flat[lines].mean(axis=1, keepdims=True) > 0.5, 0.05, 0.9)
+    flat[lines] = np.where(flat[lines].mean(axis=1, keepdims=True) > 127, 13, 230)
     return out
 
 

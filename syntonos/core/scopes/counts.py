@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
+from syntonos.core.chain._tile import TILE, load
 from syntonos.core.chain.displays import find_display
 
 COLUMNS, LEVELS, SIDE = 192, 128, 128
@@ -45,47 +46,56 @@ class ScopeCounts:
 
 
 @jit
-def _count(disp: Any, parade: Any, vector: Any, columns: Any, kr: Any, kb: Any) -> Any:
-    """Count in two passes a row: places first (vector instructions), then the counting.
+def tally(x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: Any) -> Any:
+    """Count a tile of display values x (3, TILE): places first (vector instructions), then counts.
 
-    Returns how many pixels have a channel at 0 or less, and at 1 or more.
+    ats (n,): where the columns of its first n values begin in the parade; places (4, TILE): room.
+    Returns how many of them have a channel at 0 or less, and at 1 or more.
     """
-    height, width = disp.shape[0], disp.shape[1]
-    red, green, blue = parade[0], parade[1], parade[2]
-    reds, greens, blues = (
-        np.empty(width, np.int32), np.empty(width, np.int32), np.empty(width, np.int32)
-    )  # fmt: skip
-    spots = np.empty(width, np.int32)
+    for c in range(3):
+        row, out = x[c], places[c]
+        for i in range(ats.size):
+            level = (row[i] - _B) * _SCALE
+            level = level if level > _ZERO else _ZERO  # a NaN fails the comparison
+            out[i] = ats[i] + np.int32(level if level < _LAST else _LAST)
+    rr, gg, bb, spots = x[0], x[1], x[2], places[3]
     one, two = np.float32(1), np.float32(2)
     kg, cb, cr = one - kr - kb, one / (two * (one - kb)), one / (two * (one - kr))
+    for i in range(ats.size):
+        r, g, b = rr[i], gg[i], bb[i]
+        luma = kr * r + kg * g + kb * b
+        u = ((b - luma) * cb + _HALF) * _SIDE
+        v = (_HALF - (r - luma) * cr) * _SIDE
+        u = u if u > _ZERO else _ZERO
+        v = v if v > _ZERO else _ZERO
+        u = u if u < _EDGE else _EDGE
+        v = v if v < _EDGE else _EDGE
+        spots[i] = np.int32(v) * _ROW + np.int32(u)
     below, above = np.int32(0), np.int32(0)
-    for y in range(height):
-        row = disp[y].reshape(3 * width)
-        for x in range(width):
-            at = columns[x]
-            r, g, b = row[3 * x], row[3 * x + 1], row[3 * x + 2]
-            below += np.int32((r <= _ZERO) | (g <= _ZERO) | (b <= _ZERO))
-            above += np.int32((r >= one) | (g >= one) | (b >= one))
-            p, q, s = (r - _B) * _SCALE, (g - _B) * _SCALE, (b - _B) * _SCALE
-            p = p if p > _ZERO else _ZERO  # a NaN fails the comparison and falls to the bottom
-            q = q if q > _ZERO else _ZERO
-            s = s if s > _ZERO else _ZERO
-            reds[x] = at + np.int32(p if p < _LAST else _LAST)
-            greens[x] = at + np.int32(q if q < _LAST else _LAST)
-            blues[x] = at + np.int32(s if s < _LAST else _LAST)
-            luma = kr * r + kg * g + kb * b
-            u = ((b - luma) * cb + _HALF) * _SIDE
-            v = (_HALF - (r - luma) * cr) * _SIDE
-            u = u if u > _ZERO else _ZERO
-            v = v if v > _ZERO else _ZERO
-            u = u if u < _EDGE else _EDGE
-            v = v if v < _EDGE else _EDGE
-            spots[x] = np.int32(v) * _ROW + np.int32(u)
-        for x in range(width):
-            red[np.uint32(reds[x])] += _ONE
-            green[np.uint32(greens[x])] += _ONE
-            blue[np.uint32(blues[x])] += _ONE
-            vector[np.uint32(spots[x])] += _ONE
+    for i in range(ats.size):
+        r, g, b = rr[i], gg[i], bb[i]
+        below += np.int32((r <= _ZERO) | (g <= _ZERO) | (b <= _ZERO))
+        above += np.int32((r >= one) | (g >= one) | (b >= one))
+    reds, greens, blues = places[0], places[1], places[2]
+    red, green, blue = parade[0], parade[1], parade[2]
+    for i in range(ats.size):
+        red[np.uint32(reds[i])] += _ONE
+        green[np.uint32(greens[i])] += _ONE
+        blue[np.uint32(blues[i])] += _ONE
+        vector[np.uint32(spots[i])] += _ONE
+    return below, above
+
+
+@jit
+def _count(disp: Any, columns: Any, width: int, parade: Any, vector: Any, kr: Any, kb: Any) -> Any:
+    x, places = np.zeros((3, TILE), np.float32), np.empty((4, TILE), np.int32)
+    below, above = 0, 0
+    for start in range(0, disp.shape[0], TILE):
+        count = min(TILE, disp.shape[0] - start)
+        load(x, disp[start : start + count])
+        ats = columns[start % width : start % width + count]
+        few, many = tally(x, ats, places, parade, vector, kr, kb)
+        below, above = below + few, above + many
     return below, above
 
 
@@ -95,6 +105,38 @@ def luma_weights(display: str) -> tuple[float, float]:
     P3 has no Y'CbCr of its own; BT.709's weights are used, common practice, no source.
     """
     return LUMA.get(find_display(display).gamut.slug, LUMA["bt709"])
+
+
+class Counter:
+    """What a pass over a picture, or over a part of it, counts into.
+
+    columns : (width + TILE,) int32
+        Where the column of the parade begins on which a pixel falls, for every place in a row and
+        on into the next, so that a tile may begin anywhere.
+    """
+
+    def __init__(self, width: int, display: str) -> None:
+        places = np.arange(width + TILE) % width
+        self.columns = (places * COLUMNS // width * LEVELS).astype(np.int32)
+        self.parade = np.zeros((3, COLUMNS * LEVELS), np.uint32)
+        self.vector = np.zeros(SIDE * SIDE, np.uint32)
+        self.weights = luma_weights(display)
+        self.below = self.above = 0
+
+    @property
+    def arrays(self) -> tuple[Any, ...]:
+        """Parade, vectorscope and the weights of R' and B', as the kernels take them."""
+        return self.parade, self.vector, *(np.float32(v) for v in self.weights)
+
+    def result(self, pixels: int) -> ScopeCounts:
+        """Return the counts of so many pixels."""
+        top = np.iinfo(np.uint16).max
+        return ScopeCounts(
+            np.minimum(self.parade, top).astype(np.uint16).reshape(3, COLUMNS, LEVELS),
+            np.minimum(self.vector, top).astype(np.uint16).reshape(SIDE, SIDE),
+            self.below / pixels,
+            self.above / pixels,
+        )
 
 
 def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> ScopeCounts:
@@ -114,17 +156,8 @@ def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> Scop
     Source: ITU-R BT.709-6, item 3, and BT.2100-2, table 6, for Y', Cb, Cr.
     """
     frame = np.ascontiguousarray(disp_rgb, np.float32)
-    width = frame.shape[1]
-    parade = np.zeros((3, COLUMNS * LEVELS), np.uint32)
-    vector = np.zeros(SIDE * SIDE, np.uint32)
-    columns = (np.arange(width) * COLUMNS // width * LEVELS).astype(np.int32)
-    kr, kb = (np.float32(v) for v in luma_weights(display))
-    below, above = _count(frame, parade, vector, columns, kr, kb)
-    pixels = frame.shape[0] * width
-    top = np.iinfo(np.uint16).max
-    return ScopeCounts(
-        np.minimum(parade, top).astype(np.uint16).reshape(3, COLUMNS, LEVELS),
-        np.minimum(vector, top).astype(np.uint16).reshape(SIDE, SIDE),
-        below / pixels,
-        above / pixels,
+    counter = Counter(frame.shape[1], display)
+    counter.below, counter.above = _count(
+        frame.reshape(-1, 3), counter.columns, frame.shape[1], *counter.arrays
     )
+    return counter.result(frame.shape[0] * frame.shape[1])

@@ -25,7 +25,7 @@ from syntonos.core.chain.marks import (
     screen_white,
 )
 from syntonos.core.matching.unseen import hatch, unseen
-from syntonos.core.scopes import count_scopes
+from syntonos.core.scopes import draw
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
@@ -35,11 +35,10 @@ THREADS = min(os.cpu_count() or 1, 4)
 QUALITY = 90
 
 
-def jpeg(disp_rgb: NDArray[np.float32]) -> bytes:
-    """Encode display values as JPEG 4:4:4."""
-    return bytes(
-        simplejpeg.encode_jpeg(to_bytes(disp_rgb), quality=QUALITY, colorsubsampling="444")
-    )
+def jpeg(seen: NDArray[np.float32] | NDArray[np.uint8]) -> bytes:
+    """Encode values for a screen, 0..1 or already bytes, as JPEG 4:4:4."""
+    values = seen if seen.dtype == np.uint8 else to_bytes(np.asarray(seen, np.float32))
+    return bytes(simplejpeg.encode_jpeg(values, quality=QUALITY, colorsubsampling="444"))
 
 
 def picture_tag(clip: Clip, frame: int, width: int, chain: Chain) -> str:
@@ -80,9 +79,10 @@ def draft_message(
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
     """
     code = frame_of(clip, frame, width)
-    disp = run(compile_chain(chain), code, threads=THREADS, is_superseded=is_superseded)
+    seen, counts = draw(
+        chain, code, whole=whole, threads=THREADS, is_superseded=is_superseded
+    )
     display = getattr(chain.output, "display", "rec709")
-    seen = on_screen(disp, display, whole=whole, threads=THREADS)
     shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
     if mark == "unseen":
         where = unseen(chain, code, threads=THREADS)
@@ -92,10 +92,9 @@ def draft_message(
         seen = hatch(hatch(seen, outside), clipped, falling=True)
         shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
     parts = [jpeg(seen)]
-    counts = count_scopes(disp, display)
     lut_clips = clipped_by_luts(chain, code[::4, ::4]) if chain.luts else []
     header = {
-        "sequence": sequence, "width": disp.shape[1], "height": disp.shape[0],
+        "sequence": sequence, "width": seen.shape[1], "height": seen.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
         "luma": luma_weights(display), "light": light_marks(display),
@@ -148,6 +147,5 @@ def warm_up() -> None:
     grey = np.full((8, 8, 3), 0.4, np.float32)
     for encoding in ("s-log3/s-gamut3", "n-log/n-gamut"):
         chain = Chain(Decode(encoding, "legal"), Output())
-        disp = run(compile_chain(chain), grey)
-        count_scopes(disp)
-        jpeg(disp)
+        draw(chain, grey)
+        jpeg(run(compile_chain(chain), grey))

@@ -1,0 +1,116 @@
+"""A frame through a chain to bytes for a screen, counted for its scopes on the way.
+
+Pixels are counted and rounded while they lie in the first-level cache: no picture of floats is
+made, which takes as long as the scopes themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core._jit import jit
+from syntonos.core.chain import Chain, compile_chain, run
+from syntonos.core.chain import _kernels as k
+from syntonos.core.chain._tile import TILE, load
+from syntonos.core.chain.engine import Program, Superseded, each_band, to_bytes
+from syntonos.core.chain.marks import screen_program
+from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
+
+_PARTS = 4  # of what one thread does: a newer draft is noticed between them
+_NOTHING = Program(np.zeros(0, np.int32), np.zeros((0, 1), np.float32), np.zeros(4, np.float32))
+
+
+@jit
+def _draw(
+    src: Any, dst: Any, chain: Any, screen: Any, columns: Any, first: int, width: int, into: Any
+) -> Any:
+    """Draw pixels (n, 3) from number `first` on into bytes (n, 3), and count them."""
+    n = src.shape[0]
+    x, kept = np.zeros((3, TILE), np.float32), np.zeros((3, TILE), np.float32)
+    places = np.empty((4, TILE), np.int32)
+    below, above = 0, 0
+    for start in range(0, n, TILE):
+        count = min(TILE, n - start)
+        load(x, src[start : start + count])
+        k.run_tile(x, kept, chain[0], chain[1], chain[2])
+        at = (first + start) % width
+        few, many = tally(x, columns[at : at + count], places, into[0], into[1], into[2], into[3])
+        below, above = below + few, above + many
+        k.run_tile(x, kept, screen[0], screen[1], screen[2])
+        k.store_bytes(x, dst[start : start + count])
+    return below, above
+
+
+def draw(
+    chain: Chain,
+    code_rgb: NDArray[np.float32],
+    *,
+    whole: bool = False,
+    threads: int = 1,
+    is_superseded: Callable[[], bool] | None = None,
+) -> tuple[NDArray[np.uint8], ScopeCounts]:
+    """Return a frame through a chain as an SDR screen shows it best, and its scope counts.
+
+    Parameters
+    ----------
+    chain : Chain
+    code_rgb : (h, w, 3) float32
+        Stored code values, 1.0 = full scale of the file.
+    whole : bool
+        HDR is darkened until its peak is white, not clipped at its reference white.
+    threads : int
+        How many parts may be drawn at once.
+    is_superseded : callable, optional
+        Asked between parts; when it says true the rest is given up.
+
+    Returns
+    -------
+    picture : (h, w, 3) uint8
+    counts : ScopeCounts
+        Of the display's own values, not of those for the screen.
+
+    Raises
+    ------
+    Superseded
+        When `is_superseded` said so.
+    """
+    program, display = compile_chain(chain), getattr(chain.output, "display", "rec709")
+    screen = screen_program(display, whole=whole)
+    if program.aces is not None:
+        disp = run(program, code_rgb, threads=threads, is_superseded=is_superseded)
+        seen = disp if screen is None else run(screen, disp, threads=threads)
+        return to_bytes(seen), count_scopes(disp, display)
+    source = np.ascontiguousarray(code_rgb, np.float32)
+    flat, width = source.reshape(-1, 3), source.shape[1]
+    picture = np.empty(source.shape, np.uint8)
+    out = picture.reshape(-1, 3)
+    edges = np.linspace(0, len(flat), threads + 1).astype(int)
+    counters = [Counter(width, display) for _ in range(threads)]
+    first, last = _arrays(program), _arrays(screen or _NOTHING)
+
+    def work(part: int) -> None:
+        counter = counters[part]
+        for a, b in pairwise(np.linspace(edges[part], edges[part + 1], _PARTS + 1).astype(int)):
+            if is_superseded is not None and is_superseded():
+                raise Superseded
+            few, many = _draw(
+                flat[a:b], out[a:b], first, last, counter.columns, a, width, counter.arrays
+            )
+            counter.below, counter.above = counter.below + few, counter.above + many
+
+    each_band(work, range(threads), threads)
+    total = counters[0]
+    for other in counters[1:]:
+        total.parade += other.parade
+        total.vector += other.vector
+        total.below, total.above = total.below + other.below, total.above + other.above
+    return picture, total.result(len(flat))
+
+
+def _arrays(program: Program) -> tuple[Any, ...]:
+    return program.ops, program.params, program.tables
