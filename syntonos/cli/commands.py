@@ -190,6 +190,9 @@ def _say_uncertain(name: str, layout: ChartLayout) -> int:
 
 
 def _print_readback(result: ReadBack) -> None:
+    if result.share_beyond:
+        print(f"{result.share_beyond:.1%} of the picture lies beyond 0 to 1, where the LUT gives "
+              "what it gives at its edge; a CLF goes on.")  # fmt: skip
     for d in result.differences:
         bits = "10 bit" if d.bits else "float"
         print(f"  {d.colours:<8}{d.interpolation:<12}{bits:<7} delta E mean {d.mean:.3f}  "

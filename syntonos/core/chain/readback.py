@@ -15,6 +15,7 @@ from syntonos.core.chain.displays import HDR_WHITE, find_display
 from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
 from syntonos.core.chain.engine import compile_chain, run
 from syntonos.core.chain.lut import apply_lut
+from syntonos.core.chain.marks import any_channel
 from syntonos.core.colorimetry import delta_e_2000, xy_to_xyz, xyz_to_lab
 from syntonos.core.encodings import (
     CURVES,
@@ -49,6 +50,7 @@ class ReadBack:
     size: int
     differences: tuple[Difference, ...]
     share_outside: float | None  # share of the picture's values that leave 0..1 in the target
+    share_beyond: float | None = None  # share of its pixels beyond the 0..1 that the LUT takes
 
     def to_json(self) -> dict[str, Any]:
         """Return plain JSON values."""
@@ -126,7 +128,9 @@ def read_back(
     ReadBack
         Delta E 2000 after `rec709-plain` (after the chain's own output where that is a display):
         mean, 99.9th percentile and maximum; tetrahedral and trilinear; float and rounded to
-        10 bit; on a grid of in-gamut colours and on the picture.
+        10 bit; on a grid of in-gamut colours and on the picture. What share of the picture lies
+        beyond what the target's code values hold, and beyond what the LUT takes: video can hold
+        R'G'B' above 1, and a LUT gives there what it gives at its edge.
     """
     sets = {"grid": grid_in_gamut(chain)}
     if code_rgb is not None:
@@ -135,14 +139,18 @@ def read_back(
     program = compile_chain(chain)
     found: list[Difference] = []
     outside: float | None = None
+    beyond: float | None = None
     for colours, codes in sets.items():
         exact = run(program, codes)
         lab = _to_lab(exact, chain)
+        into = levels.from_stored(codes)
+        if colours == "picture":
+            beyond = float(any_channel((into < 0) | (into > 1)).mean())
         if colours == "picture" and isinstance(chain.output, EncodingOutput):
-            outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
+            outside = float(any_channel((exact < 0) | (exact > 1)).mean())
         for interpolation, bits in product(("tetrahedral", "trilinear"), (None, 10)):
             got: NDArray[np.float32] = apply_lut(
-                levels.from_stored(codes),
+                into,
                 table,
                 interpolation=interpolation,  # type: ignore[arg-type]
             )
@@ -157,7 +165,7 @@ def read_back(
                     float(d.mean()), float(np.percentile(d, 99.9)), float(d.max()),
                 )
             )  # fmt: skip
-    return ReadBack(len(table), tuple(found), outside)
+    return ReadBack(len(table), tuple(found), outside, beyond)
 
 
 def read_back_clf(

@@ -79,9 +79,7 @@ def draft_message(
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
     """
     code = frame_of(clip, frame, width)
-    seen, counts = draw(
-        chain, code, whole=whole, threads=THREADS, is_superseded=is_superseded
-    )
+    seen, counts = draw(chain, code, whole=whole, threads=THREADS, is_superseded=is_superseded)
     display = getattr(chain.output, "display", "rec709")
     shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
     if mark == "unseen":

@@ -42,6 +42,7 @@ class ReadBackOut(Schema):
     size: int
     differences: list[DifferenceOut]
     share_outside: float | None
+    share_beyond: float | None = None  # missing in exports of earlier versions
     cost: float | None = None  # what the LUT adds to the mean delta E expected of its match
 
 

@@ -5,6 +5,7 @@ from syntonos.core.chain import (
     Chain,
     Decode,
     EncodingOutput,
+    LutLevels,
     Match,
     Output,
     apply_lut,
@@ -80,6 +81,18 @@ def test_what_the_target_cannot_hold_is_counted():
     bright = np.repeat(np.float32([[0.3], [0.5], [0.8], [0.9]]), 3, axis=1)
     # N-Log ends at 14.8 scene-linear; LogC4's 0.8 is beyond 90.
     assert read_back(bake_lut(chain, 17), chain, bright).share_outside == pytest.approx(0.5)
+
+
+def test_what_lies_beyond_a_luts_edge_is_counted():
+    """Video's R'G'B' goes beyond 1: Y' 235 with Cr 240 is 1.787 in R' (BT.709-6, items 3.2-3.4)."""
+    chain = Chain(Decode("v-log/v-gamut"), Output())
+    codes = np.float32([[0.4, 0.4, 0.4], [1.787, 0.766, 1], [0.2, -0.01, 0.2], [1, 1, 0]])
+    assert read_back(bake_lut(chain, 17), chain, codes).share_beyond == pytest.approx(0.5)
+    # Expanded levels end at code 940: white at 1.0 lies beyond.
+    table = bake_lut(chain, 17, levels=LutLevels("expanded", "expanded"))
+    assert read_back(
+        table, chain, codes, levels=LutLevels("expanded", "expanded")
+    ).share_beyond == pytest.approx(0.75)
 
 
 def test_the_grid_is_of_colours_that_a_display_and_the_file_hold():

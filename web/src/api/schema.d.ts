@@ -2441,6 +2441,8 @@ export interface components {
             cost?: number | null;
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
+            /** Share Beyond */
+            share_beyond?: number | null;
             /** Share Outside */
             share_outside: number | null;
             /** Size */

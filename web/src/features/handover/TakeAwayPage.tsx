@@ -300,6 +300,7 @@ function ExportRow({ row }: { row: Export }) {
   ];
   const main = lines[0]?.[1] ?? lines[0]?.[2];
   const outside = row.read_back.share_outside ?? 0;
+  const beyond = row.read_back.share_beyond ?? 0;
   const cost = row.read_back.cost ?? 0;
   return (
     <article className="rule mt-5 border-t pt-3" data-testid="export">
@@ -332,6 +333,8 @@ function ExportRow({ row }: { row: Export }) {
           thousandth.
           {outside > 0.0005 &&
             ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
+          {beyond > 0.0005 &&
+            ` ${(beyond * 100).toFixed(1)} % of its pixels lie beyond 0 to 1, where the LUT gives what it gives at its edge; a CLF goes on.`}
           {cost > MOST_COST &&
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
         </p>

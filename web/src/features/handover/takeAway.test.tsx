@@ -50,11 +50,13 @@ it("offers what is matched, with its read-back in words and figures", async () =
 it("asks to look at a file that does not hold, and says what lies beyond the target", async () => {
   const bad = exported({ is_current: false });
   bad.read_back.share_outside = 0.031;
+  bad.read_back.share_beyond = 0.012;
   bad.read_back.cost = 0.08;
   for (const d of bad.read_back.differences) d.p99_9 = 2.4;
   serve([bad]);
   expect(await screen.findByText(/Look at it:/)).toBeTruthy();
   expect(screen.getByText(/3.1 % of the pixels lie beyond/)).toBeTruthy();
+  expect(screen.getByText(/1.2 % of its pixels lie beyond 0 to 1/)).toBeTruthy();
   expect(screen.getByText(/adds about 0.08 ΔE to the match/)).toBeTruthy();
   expect(screen.getByText(/no longer the one in force/)).toBeTruthy();
 });
