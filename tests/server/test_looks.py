@@ -1,6 +1,7 @@
 """Outputs, balance, look and encodings of a production, over the API."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import PyOpenColorIO as ocio
@@ -150,6 +151,28 @@ def test_a_look_is_a_list_of_what_was_brought_in(api, place, monkeypatch):
     unknown = {"stage": {"kind": "look", "steps": [steps[1] | {"sha256": "0" * 64}]},
                "base_number": 1}  # fmt: skip
     assert api("post", f"{path}/look", unknown, status=422)["code"] == "look.missing"
+
+
+# Half of the light, without an end above: no table over 0..1 says that.
+HALF = b"""<ProcessList xmlns="urn:NAMESPACE" id="x" compCLFversion="3">
+<Matrix inBitDepth="32f" outBitDepth="32f"><Array dim="3 3">0.5 0 0 0 0.5 0 0 0 0.5</Array>
+</Matrix></ProcessList>"""
+
+
+def test_a_clf_comes_back_from_the_blob_store_as_its_nodes(api, place, monkeypatch):
+    path = f"/productions/{place.production.pk}"
+    lut = upload(api, f"{path}/luts", "half.clf", HALF)
+    assert (lut["kind"], lut["clips_low"], lut["clips_high"]) == ("1D", 0, 0)
+    step = {"kind": "lut", "sha256": lut["sha256"], "encoding": "linear/ap1"}
+    stage = {"kind": "look", "steps": [step]}
+    api("post", f"{path}/look", {"stage": stage, "base_number": 0}, status=201)
+    looked = chain(place).to(EncodingOutput("linear/ap1"))
+    pixels = np.float32([[0.4, 0.5, 0.6], [0.9, 0.95, 0.98]])
+    wanted = run(compile_chain(replace(looked, look=None)), pixels) / 2
+    assert wanted.max() > 2
+    monkeypatch.setattr(tables, "_kept", {})
+    tables.clf_runner.cache_clear()
+    np.testing.assert_allclose(run(compile_chain(looked), pixels), wanted, rtol=1e-5)
     monkeypatch.setattr(looks_api, "MOST_MIB", 0)
     large = upload(api, f"{path}/luts", "x.cube", b"LUT_3D_SIZE 2\n", status=422)
     assert large["code"] == "upload.large"

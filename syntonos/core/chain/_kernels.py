@@ -23,6 +23,7 @@ from syntonos.core.encodings import loops, scalar
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
 OP_CLAMPED_ROOT = 13
+OP_HOST = 14  # what the host library does; the kernels never see it
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
 ENC_POW = OP_ENCODE + scalar.POWER
 DEC_TABLE, ENC_TABLE = OP_DECODE + scalar.TABLE, OP_ENCODE + scalar.TABLE

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Final, Literal, TypeVar
 
 import numpy as np
@@ -115,7 +115,6 @@ def bake_lut(
     axis = np.repeat(np.linspace(0, 1, size, dtype=np.float32)[:, None], 3, axis=1)
     # What treats each channel alone is worked out along the axis, not for every combination.
     alone = _stages_by_channel(program)
-    first = replace(program, ops=program.ops[:alone], params=program.params[:alone], aces=None)
-    rest = replace(program, ops=program.ops[alone:], params=program.params[alone:])
-    result = run_on_grid(rest, run(first, levels.to_stored(axis)), threads=threads)
+    along = run(program.part(0, alone), levels.to_stored(axis))
+    result = run_on_grid(program.part(alone), along, threads=threads)
     return levels.result(result, chain)

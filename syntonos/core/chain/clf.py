@@ -3,15 +3,14 @@
 Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO writes the file from its transforms.
 
 Exact: levels and matrices (Matrix), clamps (Range), log cameras (Log), powers (Exponent), CDLs
-(ASC_CDL). Curves that CLF has no node for become a LUT1D, over half floats where their input is
-light. What mixes channels otherwise, such as a match with a smooth residual, becomes a LUT3D
-between two Log nodes; steps beside each other share one.
+(ASC_CDL), a look's own CLF. Curves that CLF has no node for become a LUT1D, over half floats where
+their input is light. What mixes channels otherwise, such as a match with a smooth residual, becomes
+a LUT3D between two Log nodes; steps beside each other share one.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
@@ -20,8 +19,10 @@ from numpy.typing import NDArray
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import AcesOutput, Chain
 from syntonos.core.chain.engine import Packer, Program, packed, run
+from syntonos.core.chain.tables import find_table
 from syntonos.core.encodings import scalar
 from syntonos.core.errors import ChainError
+from syntonos.core.formats.clf_look import clf_transform
 
 CLF_NAME: Final = "Academy/ASC Common LUT Format"
 _CUBE, _CURVE = 65, 4096
@@ -31,7 +32,7 @@ _LOG_DECODE, _LOG_ENCODE = k.OP_DECODE + scalar.LOG_LIN, k.OP_ENCODE + scalar.LO
 _POWERS = {k.OP_DECODE + scalar.POWER: True, k.OP_ENCODE + scalar.POWER: False}
 _TOED = {k.OP_DECODE + scalar.POWER_LIN: True, k.OP_ENCODE + scalar.POWER_LIN: False}
 _MIXING = {k.OP_MODEL, k.OP_AFFINE_TO_CLIP, k.OP_COMPRESS, k.OP_LUT_3D, k.OP_SCENE_LIGHT,
-           k.OP_KEEP, k.OP_BLEND}  # fmt: skip
+           k.OP_KEEP, k.OP_BLEND, k.OP_HOST}  # fmt: skip
 
 Row = tuple[int, NDArray[np.float64]]
 
@@ -52,16 +53,19 @@ def clf_of(chain: Chain) -> Any:
             hint="Take a 3D LUT away, or one of our own outputs.",
         )  # fmt: skip
     pack = packed(chain)
-    program = pack.program()
+    program = pack.program(fused=False)
     group = ocio.GroupTransform()
     at = 0
     while at < len(pack.rows):
         end = at + 1
-        if pack.rows[at][0] in _MIXING:
+        op, p = pack.rows[at]
+        if op == k.OP_HOST and p[1] == 1:
+            group.appendTransform(clf_transform(find_table(str(pack.hosted[int(p[0])])).clf))
+        elif op in _MIXING:
             end = _end_of_mixing(pack.rows, at)
             _add_cube(group, pack, program, at, end)
         else:
-            _add_one(group, *pack.rows[at], program, at)
+            _add_one(group, op, p, program, at)
         at = end
     return group
 
@@ -83,24 +87,6 @@ def write_clf(chain: Chain, *, title: str = "") -> bytes:
     return text.encode()
 
 
-def clf_processor(data: bytes) -> Any:
-    """Return OpenColorIO's processor of a CLF file's bytes, lossless, for reading back."""
-    import tempfile
-    from pathlib import Path
-
-    import PyOpenColorIO as ocio
-
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "chain.clf"
-        path.write_bytes(data)
-        processor = ocio.Config.CreateRaw().getProcessor(
-            ocio.FileTransform(str(path), interpolation=ocio.INTERP_TETRAHEDRAL)
-        )
-        return processor.getOptimizedCPUProcessor(
-            ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-        )
-
-
 def apply_clf(cpu: Any, code_rgb: NDArray[np.float32]) -> NDArray[np.float32]:
     """Return pixels (..., 3) through a processor, a new array."""
     out = np.array(code_rgb, np.float32, order="C", copy=True)
@@ -115,10 +101,6 @@ def _end_of_mixing(rows: Sequence[Row], at: int) -> int:
         kept = rows[end][0] == k.OP_KEEP or (kept and rows[end][0] != k.OP_BLEND)
         end += 1
     return end
-
-
-def _part(program: Program, first: int, last: int) -> Program:
-    return replace(program, ops=program.ops[first:last], params=program.params[first:last])
 
 
 def _add_one(group: Any, op: int, p: NDArray[np.float64], program: Program, at: int) -> None:
@@ -179,7 +161,7 @@ def _add_curve(group: Any, op: int, program: Program, at: int) -> None:
         x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
         x = np.nan_to_num(x, nan=0.0, posinf=65504.0, neginf=-65504.0)
         lut = ocio.Lut1DTransform(65536, True)
-    values = run(_part(program, at, at + 1), np.repeat(x[:, None], 3, axis=1))
+    values = run(program.part(at, at + 1), np.repeat(x[:, None], 3, axis=1))
     lut.setData(np.ascontiguousarray(np.nan_to_num(values), np.float32).ravel())
     group.appendTransform(lut)
 
@@ -189,19 +171,19 @@ def _add_cube(group: Any, pack: Packer, program: Program, first: int, last: int)
     import PyOpenColorIO as ocio
 
     before = {op for op, _ in pack.rows[:first]}
-    in_code = pack.rows[first][0] in (k.OP_LUT_3D, k.OP_KEEP) and bool(
+    in_code = pack.rows[first][0] in (k.OP_LUT_3D, k.OP_KEEP, k.OP_HOST) and bool(
         before & {_LOG_ENCODE, *_POWERS, *_TOED} or not before
     )
     axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    part = _part(program, first, last)
+    part = program.part(first, last)
     lut = ocio.Lut3DTransform(_CUBE)
     lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
     if in_code:
         lut.setData(np.ascontiguousarray(run(part, grid)).ravel())
         group.appendTransform(lut)
         return
-    slope, offset = _shaper(_part(program, 0, first))
+    slope, offset = _shaper(program.part(0, first))
 
     def light(code: NDArray[np.float32]) -> NDArray[np.float32]:
         straight = slope / (np.log(2) * _BLACK)

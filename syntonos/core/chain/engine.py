@@ -1,6 +1,7 @@
 """The engine: a chain packed into opcodes, run over a frame in bands on a shared pool.
 
-What the host library is the standard for, ACES outputs, it does itself, band by band, after them.
+What the host library is the standard for, ACES outputs and the nodes of a CLF, it does itself, band
+by band, between them.
 """
 
 from __future__ import annotations
@@ -8,7 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from itertools import pairwise
 from typing import Any, TypeVar
@@ -32,7 +33,7 @@ from syntonos.core.chain.document import (
     LutStep,
     Match,
 )
-from syntonos.core.chain.tables import LookTable, find_table
+from syntonos.core.chain.tables import LookTable, clf_runner, find_table
 from syntonos.core.encodings import (
     AP1,
     GAMUTS,
@@ -44,7 +45,7 @@ from syntonos.core.encodings import (
 from syntonos.core.encodings.scalar import LINEAR, TABLE
 from syntonos.core.errors import ChainError
 
-ENGINE_VERSION = 6  # part of every cache's key: raised when pixels change
+ENGINE_VERSION = 7  # part of every cache's key: raised when pixels change
 _WIDTH = 40  # parameters of the widest opcode
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
@@ -53,12 +54,25 @@ _Band = TypeVar("_Band")
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """Opcodes (n,) int32, their parameters (n, 40) float32, all tables end to end, float32."""
+    """Opcodes (n,) int32, their parameters (n, 40) float32, all tables end to end, float32.
+
+    `hosted` is what the host library does where an OP_HOST stands, whose first parameter says
+    which: an ACES output (from ACES2065-1), or the sha256 of a CLF.
+    """
 
     ops: NDArray[np.int32]
     params: NDArray[np.float32]
     tables: NDArray[np.float32]
-    aces: AcesOutput | None = None  # done by OpenColorIO, from ACES2065-1
+    hosted: tuple[AcesOutput | str, ...] = ()
+
+    @property
+    def is_hosted(self) -> bool:
+        """Whether the host library has a part in it."""
+        return bool((self.ops == k.OP_HOST).any())
+
+    def part(self, first: int, last: int | None = None) -> Program:
+        """Return the program of some of its opcodes."""
+        return replace(self, ops=self.ops[first:last], params=self.params[first:last])
 
 
 class Packer:
@@ -68,7 +82,7 @@ class Packer:
         self.rows: list[tuple[int, NDArray[np.float64]]] = []
         self.tables: list[NDArray[np.float32]] = []
         self.filled = 0
-        self.aces: AcesOutput | None = None
+        self.hosted: list[AcesOutput | str] = []
 
     def add(self, op: int, params: tuple[float, ...]) -> None:
         """Append an opcode."""
@@ -81,6 +95,11 @@ class Packer:
         self.tables.append(flat)
         self.filled += flat.size
         return float(at)
+
+    def host(self, what: AcesOutput | str, mix: float = 1.0) -> None:
+        """Append what the host library does."""
+        self.add(k.OP_HOST, (float(len(self.hosted)), mix))
+        self.hosted.append(what)
 
     def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
         """Append a matrix and an offset, or multiply them into the one before."""
@@ -148,14 +167,18 @@ class Packer:
         encoding = find_encoding(step.encoding)
         self.affine(gamut_matrix(AP1, encoding.gamut))
         self.curve(encoding.curve, step.levels, inverse=False)
-        if step.mix < 1:
-            self.add(k.OP_KEEP, ())
-        if isinstance(step, CdlStep):
-            self.cdl(step.cdl)
+        table = find_table(step.sha256) if isinstance(step, LutStep) else None
+        if table is not None and table.clf:
+            self.host(table.sha256, step.mix)
         else:
-            self.lut(find_table(step.sha256))
-        if step.mix < 1:
-            self.add(k.OP_BLEND, (step.mix,))
+            if step.mix < 1:
+                self.add(k.OP_KEEP, ())
+            if isinstance(step, CdlStep):
+                self.cdl(step.cdl)
+            elif table is not None:
+                self.lut(table)
+            if step.mix < 1:
+                self.add(k.OP_BLEND, (step.mix,))
         if isinstance(step, LutStep) and step.to is not None:
             return
         self.curve(encoding.curve, step.levels, inverse=True)
@@ -171,6 +194,8 @@ class Packer:
         self.compress(output.compression)
         if isinstance(output, AcesOutput):
             self.affine(gamut_matrix(AP1, GAMUTS["ap0"]))
+            self.host(output)
+            self.add(k.OP_CLAMP, (0.0, 1.0))
             return
         display = find_display(output.display)
         self.affine(gamut_matrix(AP1, display.gamut))
@@ -204,11 +229,17 @@ class Packer:
         self.add(k.OP_CLAMP, (0.0, target.peak))
         self.light(target)
 
-    def program(self) -> Program:
-        """Return what the kernels run: a clamp before a root becomes one step with it."""
+    def program(self, *, fused: bool = True) -> Program:
+        """Return what the kernels run: `fused`, a clamp before a root is one step with it."""
         rows: list[tuple[int, NDArray[np.float64]]] = []
         for op, values in self.rows:
-            if op == k.ENC_POW and rows and rows[-1][0] == k.OP_CLAMP and rows[-1][1][0] >= 0:
+            if (
+                fused
+                and op == k.ENC_POW
+                and rows
+                and rows[-1][0] == k.OP_CLAMP
+                and rows[-1][1][0] >= 0
+            ):
                 values = np.concatenate([values[:6], rows.pop()[1]])
                 op = k.OP_CLAMPED_ROOT
             rows.append((op, values))
@@ -217,7 +248,7 @@ class Packer:
             row[: values.size] = values
         ops = np.array([op for op, _ in rows], np.int32)
         tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
-        return Program(ops, params, tables, self.aces)
+        return Program(ops, params, tables, tuple(self.hosted))
 
 
 def mix_matrix(mix: float) -> NDArray[np.float64]:
@@ -308,7 +339,6 @@ def packed(chain: Chain) -> Packer:
         pack.curve(target.curve, chain.output.levels, inverse=False)
         return pack
     pack.show(chain.output)
-    pack.aces = chain.output if isinstance(chain.output, AcesOutput) else None
     return pack
 
 
@@ -393,8 +423,7 @@ def run(
     def work(band: slice) -> None:
         if is_superseded is not None and is_superseded():
             raise Superseded
-        k.run_float(flat[band], out[band], program.ops, program.params, program.tables)
-        _finish(program, out[band])
+        _run_band(program, flat[band], out[band])
 
     each_band(work, _bands(len(flat), threads, is_superseded is not None), threads)
     return out.reshape(source.shape)
@@ -418,18 +447,40 @@ def run_on_grid(
     out = np.empty((n * n * n, 3), np.float32)
 
     def work(band: slice) -> None:
-        k.run_grid(axis, band.start, out[band], program.ops, program.params, program.tables)
-        _finish(program, out[band])
+        own = upto(program)
+        k.run_grid(axis, band.start, out[band], own.ops, own.params, own.tables)
+        _run_band(program.part(len(own.ops)), out[band], out[band])
 
     each_band(work, _bands(len(out), threads, watched=False), threads)
     return out.reshape(n, n, n, 3)
 
 
-def _finish(program: Program, values: NDArray[np.float32]) -> None:
-    """Take a band through what is left to the host library, in place."""
-    if program.aces is not None:
-        _aces_processor(program.aces.display, program.aces.version).applyRGB(values)
-        np.clip(values, 0, 1, out=values)
+def upto(program: Program) -> Program:
+    """Return what comes before the host library's first part."""
+    stops = np.flatnonzero(program.ops == k.OP_HOST)
+    return program.part(0, int(stops[0])) if len(stops) else program
+
+
+def _run_band(program: Program, src: NDArray[np.float32], dst: NDArray[np.float32]) -> None:
+    """Run a program over a band; in place where both are one."""
+    if not len(program.ops) and dst is src:
+        return
+    own = upto(program)
+    k.run_float(src, dst, own.ops, own.params, own.tables)
+    while len(own.ops) < len(program.ops):
+        which, mix = program.params[len(own.ops), :2]
+        _do_hosted(program.hosted[int(which)], float(mix), dst)
+        program = program.part(len(own.ops) + 1)
+        own = upto(program)
+        k.run_float(dst, dst, own.ops, own.params, own.tables)
+
+
+def _do_hosted(what: AcesOutput | str, mix: float, values: NDArray[np.float32]) -> None:
+    before = values.copy() if mix < 1 else None
+    cpu = clf_runner(what) if isinstance(what, str) else _aces_processor(what.display, what.version)
+    cpu.applyRGB(values)
+    if before is not None:
+        values[:] = before + np.float32(mix) * (values - before)
 
 
 def each_band(work: Callable[[_Band], None], bands: Iterable[_Band], threads: int) -> None:

@@ -57,8 +57,7 @@ def beyond_display(
     plain = compile_chain(chain.to(Output(display.slug, None, chain.output.compression)))
     # Up to the clamp: linear light in the display's primaries.
     upto = int(np.flatnonzero(np.isin(plain.ops, (k.OP_CLAMP, k.OP_CLAMPED_ROOT)))[-1])
-    cut = replace(plain, ops=plain.ops[:upto], params=plain.params[:upto])
-    light = run(cut, code_rgb, threads=threads)
+    light = run(plain.part(0, upto), code_rgb, threads=threads)
     below = any_channel(light < _BELOW)
     if isinstance(chain.output, AcesOutput):
         # Its own tone scale ends at the display's peak: what came out there went to white.
@@ -159,11 +158,16 @@ def clipped_by_luts(chain: Chain, code_rgb: NDArray[np.float32]) -> list[float]:
     """
     shas = chain.luts
     program = compile_chain(chain)
-    at = np.flatnonzero(np.isin(program.ops, (k.OP_LUT_3D, k.OP_LUT_1D)))
+    is_clf = [isinstance(what, str) for what in program.hosted]
+    at = [i for i, op in enumerate(program.ops) if op in (k.OP_LUT_3D, k.OP_LUT_1D)
+          or (op == k.OP_HOST and is_clf[int(program.params[i, 0])])]  # fmt: skip
     out = []
     for sha, op in zip(shas, at, strict=True):
-        before = replace(program, ops=program.ops[:op], params=program.params[:op], aces=None)
-        low, high = moving_range(find_table(sha))
-        x = run(before, code_rgb)
+        table = find_table(sha)
+        low, high = moving_range(table)
+        x = run(program.part(0, op), code_rgb)
+        if table.clf:  # runs on what comes, not on shares of a domain
+            at_low, at_high = np.array(table.low, np.float32), np.array(table.high, np.float32)
+            x = (x - at_low) / (at_high - at_low)
         out.append(float(any_channel((x < low) | (x > high)).mean()))
     return out

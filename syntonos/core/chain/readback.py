@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.bake import STORED, LutLevels
-from syntonos.core.chain.clf import apply_clf, clf_processor
+from syntonos.core.chain.clf import apply_clf
 from syntonos.core.chain.displays import HDR_WHITE, find_display
 from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
 from syntonos.core.chain.engine import compile_chain, run
@@ -27,6 +27,7 @@ from syntonos.core.encodings import (
     put_levels_on,
 )
 from syntonos.core.encodings.gamuts import D65
+from syntonos.core.formats.clf_look import clf_processor
 
 _MOST_PIXELS = 120_000
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
 from syntonos.core.errors import ChainError
+from syntonos.core.formats.clf_look import clf_processor
 from syntonos.core.formats.table import LutTable as LookTable
 
 __all__ = ["LookTable", "ask_for_missing_tables", "find_table", "keep_table", "moving_range"]
@@ -63,3 +66,9 @@ def find_table(sha: str) -> LookTable:
             )  # fmt: skip
         _kept[sha] = table
     return _kept[sha]
+
+
+@lru_cache(maxsize=32)
+def clf_runner(sha: str) -> Any:
+    """Return what runs the CLF that a LUT with this sha256 is."""
+    return clf_processor(find_table(sha).clf)

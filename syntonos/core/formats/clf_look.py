@@ -1,11 +1,12 @@
-"""Reading a CLF as a look: through OpenColorIO, sampled into one table.
+"""Reading a CLF as a look: OpenColorIO runs its nodes; a table pictures what they do.
 
-Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO reads it. Where the channels stay apart it
-becomes three curves, else a 3D table: over 0..1, or further where it goes on beyond that.
+Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO reads it. Where the channels stay apart
+the table is three curves, else a cube: over 0..1, or further where it goes on beyond that.
 """
 
 from __future__ import annotations
 
+import hashlib
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -37,8 +38,45 @@ def _goes_on(cpu: Any) -> bool:
     return False
 
 
+def clf_transform(data: bytes) -> Any:
+    """Return a CLF's nodes as a group of OpenColorIO's transforms.
+
+    Raises
+    ------
+    OpenColorIO's own exception for what it refuses.
+    """
+    return _processor(data).createGroupTransform()
+
+
+def clf_processor(data: bytes) -> Any:
+    """Return what runs a CLF's nodes on float pixels, with the interpolation that it states.
+
+    Raises
+    ------
+    OpenColorIO's own exception for what it refuses.
+    """
+    import PyOpenColorIO as ocio
+
+    return _processor(data).getOptimizedCPUProcessor(
+        ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
+    )
+
+
+def _processor(data: bytes) -> Any:
+    import PyOpenColorIO as ocio
+
+    # OpenColorIO keeps what it has read by its path: one of its own for each content.
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"{hashlib.sha256(data).hexdigest()}.clf"
+        path.write_bytes(data)
+        try:
+            return ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(path)))
+        except ocio.Exception as error:
+            raise ocio.Exception(str(error).replace(str(path), "the file")) from None
+
+
 def read_clf(data: bytes) -> LutTable:
-    """Read a CLF file and sample it: over 0..1 where it ends there, else over -0.25..1.5.
+    """Read a CLF file; its table is over 0..1 where it ends there, else over -0.25..1.5.
 
     Raises
     ------
@@ -61,18 +99,11 @@ def read_clf(data: bytes) -> LutTable:
         raise LutFileError(f"This is not XML ({error}).", hint="Export the CLF again.") from None
     if str(top.tag).rpartition("}")[2] != "ProcessList":
         raise LutFileError(f"The file is a {top.tag}.", hint="A CLF is a ProcessList.")
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "look.clf"
-        path.write_bytes(data)
-        try:
-            processor = ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(path)))
-            cpu = processor.getOptimizedCPUProcessor(
-                ocio.BIT_DEPTH_F32, ocio.BIT_DEPTH_F32, ocio.OPTIMIZATION_LOSSLESS
-            )
-        except ocio.Exception as error:
-            words = str(error).replace(str(path), "the file").splitlines()[0]
-            raise LutFileError(f"OpenColorIO refuses it: {words}",
-                               hint="Export the CLF again, version 3.") from None  # fmt: skip
+    try:
+        cpu = clf_processor(data)
+    except ocio.Exception as error:
+        raise LutFileError(f"OpenColorIO refuses it: {str(error).splitlines()[0]}",
+                           hint="Export the CLF again, version 3.") from None  # fmt: skip
     wide = _goes_on(cpu)
     low, high = (_LOW, _HIGH) if wide else (0.0, 1.0)
     if cpu.hasChannelCrosstalk():
@@ -85,4 +116,4 @@ def read_clf(data: bytes) -> LutTable:
     cpu.applyRGB(values)
     if not np.isfinite(values).all():
         raise LutFileError("It gives values that are not finite.", hint="Check it in its source.")
-    return LutTable(values, (low,) * 3, (high,) * 3)
+    return LutTable(values, (low,) * 3, (high,) * 3, data)

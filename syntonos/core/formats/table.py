@@ -16,16 +16,20 @@ class LutTable:
     """A LUT's values and the input that they stand for.
 
     `values` is (n, n, n, 3) float32 as table[r, g, b], or (n, 3) for three 1D curves; the first
-    stands for `low`, the last for `high`, and input outside is clamped.
+    stands for `low`, the last for `high`, and input outside is clamped. `clf` are the bytes of a
+    CLF that says it all: its nodes are run, and `values` only picture them.
     """
 
     values: NDArray[np.float32]
     low: Triple = (0.0, 0.0, 0.0)
     high: Triple = (1.0, 1.0, 1.0)
+    clf: bytes = b""
 
     @property
     def sha256(self) -> str:
-        """The content's hash: shape, domain and values."""
+        """The content's hash: a CLF's bytes, else shape, domain and values."""
+        if self.clf:
+            return hashlib.sha256(self.clf).hexdigest()
         digest = hashlib.sha256(repr((self.values.shape, self.low, self.high)).encode())
         digest.update(np.ascontiguousarray(self.values, "<f4").tobytes())
         return digest.hexdigest()

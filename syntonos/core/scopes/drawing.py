@@ -81,7 +81,7 @@ def draw(
     """
     program, display = compile_chain(chain), getattr(chain.output, "display", "rec709")
     screen = screen_program(display, whole=whole)
-    if program.aces is not None:
+    if program.is_hosted:
         disp = run(program, code_rgb, threads=threads, is_superseded=is_superseded)
         seen = disp if screen is None else run(screen, disp, threads=threads)
         return to_bytes(seen), count_scopes(disp, display)

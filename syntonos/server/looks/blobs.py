@@ -25,7 +25,8 @@ def store(table: LookTable) -> str:
         path.parent.mkdir(parents=True, exist_ok=True)
         partial = path.with_suffix(".part")
         with partial.open("wb") as file:
-            np.savez_compressed(file, values=table.values, low=table.low, high=table.high)
+            np.savez_compressed(file, values=table.values, low=table.low, high=table.high,
+                                clf=np.frombuffer(table.clf, np.uint8))  # fmt: skip
         partial.replace(path)
     return sha
 
@@ -36,4 +37,5 @@ def load(sha: str) -> LookTable | None:
         return None
     with np.load(_path(sha)) as data:
         low, high = (tuple(map(float, data[name])) for name in ("low", "high"))
-        return LookTable(data["values"], low, high)  # type: ignore[arg-type]
+        clf = data["clf"].tobytes() if "clf" in data else b""  # not in those of older versions
+        return LookTable(data["values"], low, high, clf)  # type: ignore[arg-type]

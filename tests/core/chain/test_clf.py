@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 import numpy as np
+import PyOpenColorIO as ocio
 import pytest
 
 from syntonos.core.chain import (
@@ -23,11 +24,12 @@ from syntonos.core.chain import (
     keep_table,
     run,
 )
-from syntonos.core.chain.clf import apply_clf, clf_processor, write_clf
+from syntonos.core.chain.clf import CLF_NAME, apply_clf, write_clf
 from syntonos.core.chain.readback import _to_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_clf
+from syntonos.core.formats.clf_look import clf_processor
 from syntonos.core.media import RecordingReader
 from tests.core.chain.test_engine import MATCH, RICH
 
@@ -113,7 +115,58 @@ def test_a_clf_goes_on_beyond_zero_and_one_where_its_nodes_do(saturation):
     wanted = luma[:, None] + saturation * (wanted - luma[:, None])
     look = Look((LutStep(keep_table(table), "linear/ap1"),))
     chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), look=look)
-    np.testing.assert_allclose(run(compile_chain(chain), code), wanted, atol=2e-5)
+    np.testing.assert_allclose(run(compile_chain(chain), code), wanted, atol=1e-6)
+    # The table that pictures it is one of three curves or a cube, wider than 0..1.
+    assert (table.is_3d, table.low[0] < 0) == (saturation != 1, True)
+
+
+def many_nodes() -> bytes:
+    """Return a CLF of nodes that no table holds: logs unlike by channel, a coarse cube, powers."""
+    log = ocio.LogAffineTransform(
+        logSideSlope=[0.2, 0.22, 0.24], logSideOffset=[0.5, 0.55, 0.6],
+        linSideSlope=[1, 1.1, 0.9], linSideOffset=[0.01, 0.02, 0.015],
+    )  # fmt: skip
+    cube = ocio.Lut3DTransform(9)
+    grid = np.stack(np.meshgrid(*[np.linspace(0, 1, 9)] * 3, indexing="ij"), axis=-1)
+    mixed = grid**1.3 + 0.1 * np.roll(grid, 1, axis=-1) * (1 - grid)
+    cube.setData(np.ascontiguousarray(mixed, np.float32).ravel())
+    matrix = np.eye(4)
+    matrix[:3, :3] = [[1.2, -0.1, -0.1], [0.05, 0.9, 0.05], [0, -0.2, 1.2]]
+    power = ocio.ExponentTransform([1.4, 1.2, 1.1, 1], negativeStyle=ocio.NEGATIVE_MIRROR)
+    group = ocio.GroupTransform([log, cube, ocio.MatrixTransform(matrix.ravel().tolist()), power])
+    return group.write(formatName=CLF_NAME, config=ocio.Config.CreateRaw()).encode()
+
+
+@pytest.mark.parametrize("mix", [1.0, 0.4])
+def test_a_clf_look_is_run_node_by_node_and_carried_on(mix):
+    """Against OpenColorIO running the file, trilinear as CLF has it where nothing is stated."""
+    data = many_nodes()
+    sha = keep_table(read_clf(data))
+    code = np.random.default_rng(5).uniform(0.02, 1.3, (3000, 3)).astype(np.float32)
+    theirs = code.copy()
+    clf_processor(data).applyRGB(theirs)
+    wanted = code + np.float32(mix) * (theirs - code)
+    steps = (CdlStep(Cdl(slope=(0.5, 0.5, 0.5), clamp=False), "linear/ap1"),
+             LutStep(sha, "linear/ap1", mix=mix))  # fmt: skip
+    chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), look=Look(steps))
+    got = run(compile_chain(chain), 2 * code, threads=2)
+    np.testing.assert_allclose(got, wanted, atol=1e-5)
+
+    # In a LUT, where the engine makes its grid itself, and in a CLF: with the same nodes again.
+    logged = Chain(Decode("logc3-ei800/awg3"), Output(), look=Look(steps))
+    axis = np.linspace(0, 1, 17, dtype=np.float32)
+    grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
+    baked = bake_lut(logged, 17, threads=2)
+    np.testing.assert_allclose(baked, run(compile_chain(logged), grid), atol=1e-5)
+    codes = np.minimum(2 * code, 1)  # a cube is made for what codes can bring
+    d, written = difference(chain, codes)
+    if mix == 1:
+        assert written.count(b"<Log ") == 1
+        assert b'<Array dim="9 9 9 3">' in written
+        assert d.max() < 0.01
+    else:  # mixed with what came: a cube of it all
+        assert d.mean() < 0.05
+        assert np.percentile(d, 99.9) < 0.6
 
 
 def test_what_we_write_we_read_and_aces_is_refused():
