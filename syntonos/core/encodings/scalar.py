@@ -205,13 +205,11 @@ def table_decode(v: Any, t: Any, at: int) -> Any:
 @jit
 def table_encode(x: Any, t: Any, at: int) -> Any:
     """Find the code of a value in the table that begins at t[at]."""
-    low, high = 0, int(t[at]) - 1
-    while high - low > 1:
-        middle = (low + high) // 2
-        if t[at + 3 + middle] <= x:
-            low = middle
-        else:
-            high = middle
+    low, left = 0, int(t[at]) - 1
+    while left > 1:  # halved without a branch, which would be guessed wrong half of the time
+        half = left >> 1
+        low += half if t[at + 3 + low + half] <= x else 0
+        left -= half
     base = t[at + 3 + low]
     pos = t.dtype.type(low) + (x - base) / (t[at + 4 + low] - base)
     return t[at + 1] + pos * t[at + 2]

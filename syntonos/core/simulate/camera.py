@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from typing import TypeVar
+from typing import Any, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -16,6 +16,14 @@ from syntonos.core.simulate.sensors import Sensor
 from syntonos.core.simulate.spectra import random_reflectances, to_xyz
 
 A = TypeVar("A", NDArray[np.float32], NDArray[np.float64])
+
+
+class Noise(Protocol):
+    """Where normal noise comes from: numpy's generators, or what stands in for one."""
+
+    def standard_normal(self, size: Any, dtype: Any) -> Any:
+        """Return normal noise of a shape and dtype."""
+        ...
 
 
 @cache
@@ -92,7 +100,7 @@ class SimulatedCamera:
     def sense(
         self,
         raw: A,
-        rng: np.random.Generator | None = None,
+        rng: Noise | None = None,
         *,
         flare_light: ArrayLike = (1.0, 1.0, 1.0),
     ) -> A:
@@ -121,7 +129,7 @@ class SimulatedCamera:
     def record(
         self,
         raw: A,
-        rng: np.random.Generator | None = None,
+        rng: Noise | None = None,
         *,
         flare_light: ArrayLike = (1.0, 1.0, 1.0),
     ) -> NDArray[np.float32]:
