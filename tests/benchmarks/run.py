@@ -1,5 +1,6 @@
 """Speed as ratios, each pair measured in turns in one run: `name ratio=0.21 limit=0.25 ok`."""
 
+import itertools
 import os
 import statistics
 import subprocess
@@ -10,6 +11,7 @@ import time
 import tracemalloc
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from io import BytesIO
 from pathlib import Path
 from unittest.mock import patch
@@ -133,8 +135,12 @@ def bench_drafts(picture: np.ndarray) -> None:
         # What the Bench is sent, whole; the frame is at hand.
         return pictures.draft_message(Clip(), 0, 960, chain, sequence=1, scopes=True, mark=mark)
 
+    hands = itertools.count()
+
     def draft() -> None:
-        message(chain)
+        # Under the hand each is another chain.
+        moved = replace(MATCH, stops=MATCH.stops + next(hands) * 1e-6)
+        message(replace(chain, match=moved))
 
     def parts() -> None:
         run(tone, picture)

@@ -118,6 +118,7 @@ def test_a_look_is_a_list_of_what_was_brought_in(api, place, monkeypatch):
     assert np.isfinite(shown).all()
     # After a restart, and in another worker, the LUT comes from the blob store.
     monkeypatch.setattr(tables, "_kept", {})
+    compile_chain.cache_clear()
     np.testing.assert_array_equal(run(compile_chain(chain(place)), pixels), shown)
 
     # An exception for the light, and back again.
@@ -172,6 +173,7 @@ def test_a_clf_comes_back_from_the_blob_store_as_its_nodes(api, place, monkeypat
     assert wanted.max() > 2
     monkeypatch.setattr(tables, "_kept", {})
     tables.clf_runner.cache_clear()
+    compile_chain.cache_clear()
     np.testing.assert_allclose(run(compile_chain(looked), pixels), wanted, rtol=1e-5)
     monkeypatch.setattr(looks_api, "MOST_MIB", 0)
     large = upload(api, f"{path}/luts", "x.cube", b"LUT_3D_SIZE 2\n", status=422)
@@ -267,3 +269,21 @@ def test_files_of_every_kind_hold_in_their_levels(api, place, read, format_, sid
         want = run(program, np.full((1, 3), code, np.float32))[0]
         want = (1023 * want - 64) / 876 if expanded else want
         np.testing.assert_allclose(middle, want, atol=2e-6)
+
+
+def test_what_a_kind_of_file_usually_goes_with_is_proposed(api, place):
+    def told(letter, encoding=""):
+        camera = place.cameras[letter].pk
+        return api("get", f"/cameras/{camera}/usual?encoding={encoding}")
+
+    # A TIFF sequence, ProRes, DPX; C's curve levels are legal, which is not usual.
+    assert [row["files"] for letter in "ABC" for row in told(letter)] == [
+        "TIFF pictures", "video (ProRes)", "DPX pictures",
+    ]  # fmt: skip
+    assert {row["levels"] for letter in "ABC" for row in told(letter)} == {"full"}
+    place.cameras["C"].clips.update(format="EXR")
+    assert "linear light, not a log curve" in told("C")[0]["words"]
+    assert "linear" not in told("C", "linear/ap1")[0]["words"]
+    place.cameras["C"].clips.update(media="raw", format="DNG")
+    assert told("C") == []
+    assert api("get", f"/cameras/{place.cameras['C'].pk}/usual?encoding=none", status=422)

@@ -302,11 +302,12 @@ def through_match(match: Match, lin_ap1: NDArray[np.float64]) -> NDArray[np.floa
     return np.asarray(y @ after.T + lift, np.float64)
 
 
+@lru_cache(maxsize=8)  # what a chain names goes by its content, so a program does not get stale
 def compile_chain(chain: Chain) -> Program:
-    """Pack a chain into a program.
+    """Pack a chain into a program; its arrays are only read.
 
     Only tables are made here, nothing is compiled: a new chain costs microseconds, and 5 ms where
-    its match has roots or a smooth residual that were not seen before.
+    its match has roots or a smooth residual that were not seen before. The last few are kept.
 
     Raises
     ------

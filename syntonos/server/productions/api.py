@@ -47,6 +47,7 @@ from syntonos.server.productions.schemas import (
     ProductionOut,
     ToneCurveOut,
     ToneIn,
+    UsualOut,
 )
 
 router = Router()
@@ -221,6 +222,13 @@ def change_camera(request: HttpRequest, camera_id: int, body: CameraChange) -> A
     camera = get_object_or_404(Camera.objects.select_related("production"), pk=camera_id)
     changed = services.change_camera(camera, body.dict(exclude_unset=True))
     return camera_out(changed, camera.production)
+
+
+@router.get("/cameras/{camera_id}/usual", response=list[UsualOut], operation_id="listUsual")
+def list_usual(request: HttpRequest, camera_id: int, encoding: str = "") -> Any:
+    """Propose, for each kind of file that a camera brought, range and curve levels."""
+    camera = get_object_or_404(Camera, pk=camera_id)
+    return selectors.usual(camera, find_encoding(encoding or camera.encoding))
 
 
 @router.post("/productions/{production_id}/lights", response={201: LightOut},

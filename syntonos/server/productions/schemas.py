@@ -94,6 +94,15 @@ class CameraOut(Schema):
     unit_tint: float
 
 
+class UsualOut(Schema):
+    """What range and curve levels files of a kind usually go with."""
+
+    files: str
+    quantisation: Literal["", "full", "legal"]
+    levels: LevelsName
+    words: str
+
+
 class CameraIn(Schema):
     letter: str = Field(pattern="^[A-Z]$")
     name: str = Field(min_length=1, max_length=80)

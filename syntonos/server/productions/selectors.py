@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from django.db.models import QuerySet
 
+from syntonos.core.encodings import Encoding
+from syntonos.core.media.usual import Usual, usual_combination
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.models import Balance, Look
 from syntonos.server.matching import selectors as matching
@@ -111,6 +113,13 @@ def _picture_key(camera: Camera, match: Match | None, over: str) -> str:
     text = f"{match and match.pk}-{camera.encoding}-{camera.levels}-{camera.input.unit}-"
     text += f"{camera.quantisation}-{camera.raw}-{over}"
     return hashlib.sha256(text.encode()).hexdigest()[:12]
+
+
+def usual(camera: Camera, encoding: Encoding) -> list[Usual]:
+    """Return what range and curve levels the kinds of files of a camera usually go with."""
+    kinds = camera.clips.values_list("media", "format").distinct().order_by("media", "format")
+    found = (usual_combination(kind, form, encoding) for kind, form in kinds)
+    return [one for one in found if one is not None]
 
 
 def counts(production: Production) -> dict[int, dict[str, int]]:

@@ -30,6 +30,18 @@ export const boardQuery = (id: number) =>
       ),
   });
 
+export const usualQuery = (camera: number, encoding: string) =>
+  queryOptions({
+    queryKey: ["usual", camera, encoding],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/cameras/{camera_id}/usual", {
+          params: { path: { camera_id: camera }, query: { encoding } },
+          signal,
+        }),
+      ),
+  });
+
 const place = (light: number, camera: number) => ({
   params: { path: { light_id: light, camera_id: camera } },
 });

@@ -21,6 +21,26 @@ export interface paths {
         patch: operations["changeCamera"];
         trace?: never;
     };
+    "/api/cameras/{camera_id}/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Usual
+         * @description Propose, for each kind of file that a camera brought, range and curve levels.
+         */
+        get: operations["listUsual"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cdls/read": {
         parameters: {
             query?: never;
@@ -2644,6 +2664,26 @@ export interface components {
             folder: string;
         };
         /**
+         * UsualOut
+         * @description What range and curve levels files of a kind usually go with.
+         */
+        UsualOut: {
+            /** Files */
+            files: string;
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /**
+             * Quantisation
+             * @enum {string}
+             */
+            quantisation: "" | "full" | "legal";
+            /** Words */
+            words: string;
+        };
+        /**
          * VariantOut
          * @description Clips that the camera's usual LUT does not fit.
          */
@@ -2700,6 +2740,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CameraOut"];
+                };
+            };
+        };
+    };
+    listUsual: {
+        parameters: {
+            query?: {
+                encoding?: string;
+            };
+            header?: never;
+            path: {
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualOut"][];
                 };
             };
         };

@@ -8,6 +8,7 @@ import { EncodingPicker } from "./EncodingPicker";
 import { Actions, Field } from "./Field";
 import { FromConfig, OwnEncoding } from "./OwnEncoding";
 import { AS_SHOT, RawFields } from "./RawFields";
+import { Usual } from "./Usual";
 import { useChange } from "./useChange";
 
 export function CameraSheet({
@@ -150,7 +151,7 @@ export function CameraSheet({
                 </div>
                 <Field
                   label="Curve levels"
-                  hint="Full: the curve's 0–1 is the whole code scale; usual in image sequences. Legal: it is the part from 64 to 940; usual in mezzanine video."
+                  hint="Full: the curve's 0–1 is the whole code scale. Legal: it is the part from 64 to 940 of it."
                 >
                   <select
                     className="select select-sm w-full"
@@ -161,6 +162,14 @@ export function CameraSheet({
                     <option value="legal">legal</option>
                   </select>
                 </Field>
+                {camera && (
+                  <Usual
+                    camera={camera.id}
+                    encoding={values.encoding}
+                    value={values}
+                    onTake={set}
+                  />
+                )}
                 {camera?.is_reference ? (
                   <p className="faint mb-3 text-2xs">
                     The reference is what it is: it takes no correction of its own.

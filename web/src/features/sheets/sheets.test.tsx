@@ -27,6 +27,10 @@ const DISPLAYS = [
   { slug: "rec2100-pq-1000", name: "PQ", source: "", peak: 10, tone: { ...TONE, grey: 0.26 } },
 ];
 
+const USUAL = [
+  { files: "DPX pictures", quantisation: "", levels: "full", words: "full curve levels." },
+];
+
 type Sent = { method: string; path: string; body: unknown };
 
 /** Stand in for the server and note what is sent. */
@@ -36,6 +40,7 @@ function serve(change: { status: number; body: unknown } = { status: 200, body: 
     new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname;
+    if (path.endsWith("/usual")) return answer(USUAL);
     const found = { "/api/media": MEDIA, "/api/encoding-curve": CURVE, "/api/displays": DISPLAYS };
     if (request.method === "GET") return answer(found[path as keyof typeof found] ?? ENCODINGS);
     if (path === "/api/tone-curve")
@@ -49,6 +54,17 @@ function serve(change: { status: number; body: unknown } = { status: 200, body: 
 const EMPTY = board([]);
 
 describe("the camera's sheet", () => {
+  it("proposes what its kind of file usually goes with, and takes it by one press", async () => {
+    const sent = serve();
+    show(<CameraSheet board={EMPTY} camera={camera({ levels: "legal" })} onClose={vi.fn()} />);
+    const usual = await screen.findByLabelText("Usual combinations");
+    expect(usual.textContent).toContain("Its DPX pictures: usually full curve levels.");
+    fireEvent.click(screen.getByText("Set it so"));
+    expect(screen.getByText("So it is set.")).toBeTruthy();
+    fireEvent.click(screen.getByText("Save"));
+    await waitFor(() => expect(sent[0]?.body).toMatchObject({ levels: "full" }));
+  });
+
   it("says what a changed encoding costs, and sends it", async () => {
     const sent = serve();
     const onClose = vi.fn();
