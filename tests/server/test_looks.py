@@ -163,7 +163,7 @@ HALF = b"""<ProcessList xmlns="urn:NAMESPACE" id="x" compCLFversion="3">
 def test_a_clf_comes_back_from_the_blob_store_as_its_nodes(api, place, monkeypatch):
     path = f"/productions/{place.production.pk}"
     lut = upload(api, f"{path}/luts", "half.clf", HALF)
-    assert (lut["kind"], lut["clips_low"], lut["clips_high"]) == ("1D", 0, 0)
+    assert (lut["kind"], lut["clips_low"], lut["clips_high"]) == ("CLF", 0, 0)
     step = {"kind": "lut", "sha256": lut["sha256"], "encoding": "linear/ap1"}
     stage = {"kind": "look", "steps": [step]}
     api("post", f"{path}/look", {"stage": stage, "base_number": 0}, status=201)

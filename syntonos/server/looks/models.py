@@ -13,8 +13,8 @@ class LookLut(models.Model):
     )
     name = models.CharField(max_length=160)
     sha256 = models.CharField(max_length=64)
-    kind = models.CharField(max_length=2)  # 1D or 3D
-    size = models.PositiveIntegerField()
+    kind = models.CharField(max_length=3)  # 1D, 3D, or CLF: run node by node
+    size = models.PositiveIntegerField()  # points per axis; of a CLF, of the table that pictures it
     # Share of its input values that come out at the end of its range: what it clips.
     clips_low = models.FloatField(default=0.0)
     clips_high = models.FloatField(default=0.0)

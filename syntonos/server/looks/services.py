@@ -120,6 +120,6 @@ def bring_lut(production: Production, name: str, data: bytes) -> LookLut:
     low, high = moving_range(table)
     return LookLut.objects.create(
         production=production, name=Path(name).name[:160], sha256=sha,
-        kind="3D" if table.is_3d else "1D", size=len(table.values),
+        kind="CLF" if table.clf else "3D" if table.is_3d else "1D", size=len(table.values),
         clips_low=low, clips_high=1 - high,
     )  # fmt: skip

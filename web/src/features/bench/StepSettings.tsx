@@ -59,7 +59,11 @@ export function StepSettings({
             it gives display values (Rec.709): it is the output
           </label>
           <p className="faint text-2xs">
-            {lut ? `${lut.kind}, ${lut.size} points.` : "Its file is not here."}
+            {!lut
+              ? "Its file is not here."
+              : lut.kind === "CLF"
+                ? "CLF, run node by node."
+                : `${lut.kind}, ${lut.size} points.`}
             {lut &&
               lut.clips_high > 0.01 &&
               ` It clips the uppermost ${(lut.clips_high * 100).toFixed(0)} % of its input: nothing after it brings that back.`}
