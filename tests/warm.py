@@ -38,9 +38,11 @@ def demo_data() -> None:
 def main() -> None:
     from syntonos.core.chain import Chain, Decode, Output, apply_lut, bake_lut
     from syntonos.core.encodings import CURVES, decode, encode
-    from syntonos.core.scopes import count_scopes
+    from syntonos.core.scopes import count_scopes, draw
 
-    table = bake_lut(Chain(Decode("n-log/n-gamut", "legal"), Output()), 17)
+    chain = Chain(Decode("n-log/n-gamut", "legal"), Output())
+    draw(chain, np.full((8, 8, 3), 0.4, np.float32))
+    table = bake_lut(chain, 17)
     for interpolation in ("tetrahedral", "trilinear"):
         count_scopes(apply_lut(table[0], table, interpolation=interpolation))
     for curve in CURVES.values():

@@ -69,6 +69,11 @@ def exp2(x: Any) -> Any:
     return 2.0**x
 
 
+def exp2_near(x: Any) -> Any:
+    """Return two to the power of x as `exp2` does, for x between -125 and 127 only."""
+    return 2.0**x
+
+
 @overload(log2, inline="always")  # type: ignore[untyped-decorator]
 def _log2_overload(x: Any) -> Any:
     if x == types.float32:
@@ -92,9 +97,23 @@ def _exp2_overload(x: Any) -> Any:
     if x == types.float32:
 
         def fast(x: Any) -> Any:
-            c = min(max(x, _EXP_BOTTOM), _EXP_TOP)
-            t = c + _ROUND
-            f = c - (t - _ROUND)
+            return exp2_near(min(max(x, _EXP_BOTTOM), _EXP_TOP))
+
+        return fast
+
+    def exact(x: Any) -> Any:
+        return 2.0**x
+
+    return exact
+
+
+@overload(exp2_near, inline="always")  # type: ignore[untyped-decorator]
+def _exp2_near_overload(x: Any) -> Any:
+    if x == types.float32:
+
+        def fast(x: Any) -> Any:
+            t = x + _ROUND
+            f = x - (t - _ROUND)
             p = _ONE + f * (_E1 + f * (_E2 + f * (_E3 + f * (_E4 + f * _E5))))
             return _raise(p, t)
 
@@ -106,4 +125,4 @@ def _exp2_overload(x: Any) -> Any:
     return exact
 
 
-__all__ = ["exp2", "log2"]
+__all__ = ["exp2", "exp2_near", "log2"]

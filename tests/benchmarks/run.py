@@ -234,17 +234,16 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings
 import django
 django.setup()
 import numpy as np
-from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
-from syntonos.core.scopes import count_scopes
+from syntonos.core.chain import Chain, Decode, Output
+from syntonos.core.scopes import draw
 from syntonos.server.footage.pictures import jpeg, warm_up
 warm_up()
 frame = np.random.default_rng(0).uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
 times = []
 for _ in range(10):
     start = time.perf_counter()
-    disp = run(compile_chain(Chain(Decode("logc4/awg4"), Output())), frame)
-    jpeg(disp)
-    count_scopes(disp)
+    picture, counts = draw(Chain(Decode("logc4/awg4"), Output()), frame)
+    jpeg(picture)
     times.append(time.perf_counter() - start)
 print(times[0] / times[-1])
 """

@@ -349,6 +349,13 @@ def run_grid(
     kept = np.zeros((3, TILE), np.float32)
     reds, greens, blues = axis[:, 0].copy(), axis[:, 1].copy(), axis[:, 2].copy()
     rr, gg, bb = x[0], x[1], x[2]
+    # Where a matrix comes first, what red and green add is the same for a whole row of blues.
+    m = np.zeros(12, np.float32)
+    m[0], m[5], m[10] = _TOP, _TOP, _TOP
+    rest = 0
+    if ops.size > 0 and ops[0] == OP_AFFINE:
+        m[:] = params[0, :12]
+        rest = 1
     b = first % n
     g, r = (first // n) % n, first // (n * n)
     for start in range(0, total, TILE):
@@ -357,10 +364,14 @@ def run_grid(
         while at < count:
             some = min(n - b, count - at)
             red, green = reds[r], greens[g]
+            base_r = m[0] * red + m[1] * green + m[3]
+            base_g = m[4] * red + m[5] * green + m[7]
+            base_b = m[8] * red + m[9] * green + m[11]
             for i in range(some):
-                rr[at + i] = red
-                gg[at + i] = green
-                bb[at + i] = blues[b + i]
+                blue = blues[b + i]
+                rr[at + i] = base_r + m[2] * blue
+                gg[at + i] = base_g + m[6] * blue
+                bb[at + i] = base_b + m[10] * blue
             at += some
             b += some
             if b == n:
@@ -369,7 +380,7 @@ def run_grid(
             if g == n:
                 g = 0
                 r += 1
-        run_tile(x, kept, ops, params, tables)
+        run_tile(x, kept, ops[rest:], params[rest:], tables)
         store(x, dst[start : start + count])
 
 

@@ -107,7 +107,7 @@ class Packer:
         if self.rows and self.rows[-1][0] == k.OP_AFFINE:
             before = self.rows.pop()[1].reshape(3, 4)
             mat, offset = mat @ before[:, :3], mat @ before[:, 3] + offset
-        self.rows.append((k.OP_AFFINE, np.column_stack([mat, offset]).ravel()))
+        self.rows.append((k.OP_AFFINE, _with_offset(mat, offset).ravel()))
 
     def match(self, match: Match) -> None:
         """Append a match stage."""
@@ -116,7 +116,7 @@ class Packer:
         )  # fmt: skip
         if not match.is_affine:
             (before, shift), (after, lift) = _around_model(match)
-            into, out = np.column_stack([before, shift]), np.column_stack([after, lift])
+            into, out = _with_offset(before, shift), _with_offset(after, lift)
             by_chroma = _cached_table(match.roots, match.smooth)
             place = (self.table(by_chroma), float(len(by_chroma)))
             self.add(k.OP_MODEL, (*into.ravel(), *np.ravel(match.matrix), *out.ravel(), *clip,
@@ -126,7 +126,7 @@ class Packer:
         if match.clip is None:
             self.affine(mat, shift)
             return
-        rows = np.column_stack([mat, shift]).ravel()
+        rows = _with_offset(mat, shift).ravel()
         self.add(k.OP_AFFINE_TO_CLIP, (*rows, *clip, *AP1_LUMINANCE))
 
     def curve(self, curve: Curve, levels: str, *, inverse: bool) -> None:
@@ -251,6 +251,12 @@ class Packer:
         return Program(ops, params, tables, tuple(self.hosted))
 
 
+def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArray[np.float64]:
+    rows = np.empty((3, 4))
+    rows[:, :3], rows[:, 3] = mat, offset
+    return rows
+
+
 def mix_matrix(mix: float) -> NDArray[np.float64]:
     """Return P = (1 - mix) I + mix 1 l^T: AP1 moved a little towards its luminance.
 
@@ -259,15 +265,20 @@ def mix_matrix(mix: float) -> NDArray[np.float64]:
     return (1 - mix) * np.eye(3) + mix * np.ones((3, 1)) * AP1_LUMINANCE
 
 
+@lru_cache(maxsize=8)
+def _mixing(mix: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    mat = mix_matrix(mix)
+    return mat, np.asarray(np.linalg.inv(mat), np.float64)
+
+
 _Affine = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 
 @lru_cache(maxsize=64)
 def _around_model(match: Match) -> tuple[_Affine, _Affine]:
     """Return matrix and offset before and after the match's colour model; read only."""
-    p = mix_matrix(match.mix)
+    p, inverse = _mixing(match.mix)
     gain = 2.0**match.stops / np.array(match.angle_white)
-    inverse = np.linalg.inv(p)
     before = (gain[:, None] * p, -gain * np.array(match.angle_flare))
     after = (inverse * np.array(match.reference_white), inverse @ np.array(match.reference_flare))
     for array in (*before, *after):
@@ -322,7 +333,7 @@ def packed(chain: Chain) -> Packer:
     pack = Packer()
     source = find_encoding(chain.decode.encoding)
     pack.curve(source.curve, chain.decode.levels, inverse=True)
-    pack.affine(gamut_matrix(source.gamut, AP1) @ np.diag(chain.input.unit))
+    pack.affine(gamut_matrix(source.gamut, AP1) * np.array(chain.input.unit))
     if chain.match is not None:
         pack.match(chain.match)
     if chain.balance is not None:
@@ -448,9 +459,9 @@ def run_on_grid(
     out = np.empty((n * n * n, 3), np.float32)
 
     def work(band: slice) -> None:
-        own = upto(program)
-        k.run_grid(axis, band.start, out[band], own.ops, own.params, own.tables)
-        _run_band(program.part(len(own.ops)), out[band], out[band])
+        own, values = upto(program), out[band]
+        k.run_grid(axis, band.start, values, own.ops, own.params, own.tables)
+        _go_on(program, len(own.ops), values)
 
     each_band(work, _bands(len(out), threads, watched=False), threads)
     return out.reshape(n, n, n, 3)
@@ -463,17 +474,21 @@ def upto(program: Program) -> Program:
 
 
 def _run_band(program: Program, src: NDArray[np.float32], dst: NDArray[np.float32]) -> None:
-    """Run a program over a band; in place where both are one."""
-    if not len(program.ops) and dst is src:
-        return
     own = upto(program)
     k.run_float(src, dst, own.ops, own.params, own.tables)
-    while len(own.ops) < len(program.ops):
-        which, mix = program.params[len(own.ops), :2]
-        _do_hosted(program.hosted[int(which)], float(mix), dst)
-        program = program.part(len(own.ops) + 1)
+    _go_on(program, len(own.ops), dst)
+
+
+def _go_on(program: Program, done: int, values: NDArray[np.float32]) -> None:
+    """Run what comes from the host library's first part on, which is number `done`, in place."""
+    while done < len(program.ops):
+        which, mix = program.params[done, :2]
+        _do_hosted(program.hosted[int(which)], float(mix), values)
+        program = program.part(done + 1)
         own = upto(program)
-        k.run_float(dst, dst, own.ops, own.params, own.tables)
+        done = len(own.ops)
+        if done:
+            k.run_float(values, values, own.ops, own.params, own.tables)
 
 
 def _do_hosted(what: AcesOutput | str, mix: float, values: NDArray[np.float32]) -> None:

@@ -35,7 +35,7 @@ from __future__ import annotations
 from typing import Any
 
 from syntonos.core._jit import jit
-from syntonos.core._math import exp2, log2
+from syntonos.core._math import exp2, exp2_near, log2
 
 LINEAR, LOG_LIN, CUBE_LOG, POWER, POWER_LIN, MIRROR_LOG, TWO_LOG, PQ, HLG, TABLE = range(10)
 
@@ -95,10 +95,11 @@ def power_encode(x: Any, p: Any) -> Any:
 @jit
 def clamped_root(x: Any, p: Any) -> Any:
     """Clamp to p[6]..p[7], p[6] not under zero, then do as `power_encode`; NaN stays NaN."""
-    a = x if x > p[6] else (p[6] if x == x else x)
-    a = a if a < p[7] else (p[7] if x == x else x)
-    q = exp2(log2(a if a > p[2] else p[2]) * p[1])
-    return q if a > p[2] else a * p[3]
+    a = x if x > p[6] else p[6]
+    a = a if a < p[7] else p[7]
+    q = exp2_near(log2(a if a > p[2] else p[2]) * p[1])
+    q = q if a > p[2] else a * p[3]
+    return q if x == x else x
 
 
 @jit

@@ -61,8 +61,12 @@ def tally(x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: 
     rr, gg, bb, spots = x[0], x[1], x[2], places[3]
     one, two = np.float32(1), np.float32(2)
     kg, cb, cr = one - kr - kb, one / (two * (one - kb)), one / (two * (one - kr))
+    below, above = np.int32(0), np.int32(0)
     for i in range(ats.size):
         r, g, b = rr[i], gg[i], bb[i]
+        # Cast back, since a sum of numba's is 64 bit wide and costs half of the vectors.
+        below = np.int32(below + np.int32((r <= _ZERO) | (g <= _ZERO) | (b <= _ZERO)))
+        above = np.int32(above + np.int32((r >= one) | (g >= one) | (b >= one)))
         luma = kr * r + kg * g + kb * b
         u = ((b - luma) * cb + _HALF) * _SIDE
         v = (_HALF - (r - luma) * cr) * _SIDE
@@ -71,11 +75,6 @@ def tally(x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: 
         u = u if u < _EDGE else _EDGE
         v = v if v < _EDGE else _EDGE
         spots[i] = np.int32(v) * _ROW + np.int32(u)
-    below, above = np.int32(0), np.int32(0)
-    for i in range(ats.size):
-        r, g, b = rr[i], gg[i], bb[i]
-        below += np.int32((r <= _ZERO) | (g <= _ZERO) | (b <= _ZERO))
-        above += np.int32((r >= one) | (g >= one) | (b >= one))
     reds, greens, blues = places[0], places[1], places[2]
     red, green, blue = parade[0], parade[1], parade[2]
     for i in range(ats.size):

@@ -25,7 +25,7 @@ from syntonos.core.chain.marks import (
     screen_white,
 )
 from syntonos.core.matching.unseen import hatch, unseen
-from syntonos.core.scopes import draw
+from syntonos.core.scopes import count_scopes, draw
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
@@ -94,7 +94,7 @@ def draft_message(
     header = {
         "sequence": sequence, "width": seen.shape[1], "height": seen.shape[0],
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
-        "side": SIDE, "bottom": BOTTOM, "top": TOP, "hash": chain_hash(chain),
+        "side": SIDE, "bottom": BOTTOM, "top": TOP,
         "luma": luma_weights(display), "light": light_marks(display),
         "below": counts.below,
         **shares, "display": display, "white": screen_white(display, whole=whole),
@@ -146,4 +146,6 @@ def warm_up() -> None:
     for encoding in ("s-log3/s-gamut3", "n-log/n-gamut"):
         chain = Chain(Decode(encoding, "legal"), Output())
         draw(chain, grey)
-        jpeg(run(compile_chain(chain), grey))
+        disp = run(compile_chain(chain), grey)
+        count_scopes(disp)
+        jpeg(disp)

@@ -31,7 +31,6 @@ export type DraftHeader = {
   side: number;
   bottom: number;
   top: number;
-  hash: string;
   unseen?: number | null;
   outside?: number | null;
   clipped?: number | null;

@@ -4,15 +4,14 @@ from django.db import migrations, models
 
 
 class Migration(migrations.Migration):
-
     dependencies = [
-        ('looks', '0002_scenes'),
+        ("looks", "0002_scenes"),
     ]
 
     operations = [
         migrations.AlterField(
-            model_name='looklut',
-            name='kind',
+            model_name="looklut",
+            name="kind",
             field=models.CharField(max_length=3),
         ),
     ]
