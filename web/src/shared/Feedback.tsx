@@ -1,11 +1,19 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import { toProblem } from "@/api/client";
 
 /** What went wrong and what to do, in the server's words. */
 export function Problem({ error, onRetry }: { error: unknown; onRetry?: () => void }) {
   const problem = toProblem(error);
+  // Below the fold of a panel it would not be seen: it comes into view when it arises.
+  const box = useRef<HTMLDivElement>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: again for another problem
+  useEffect(() => box.current?.scrollIntoView?.({ block: "nearest" }), [problem.message]);
   return (
-    <div role="alert" className="flex items-start gap-3 border-l-2 border-accent bg-base-100 p-3">
+    <div
+      ref={box}
+      role="alert"
+      className="flex items-start gap-3 border-l-2 border-accent bg-base-100 p-3"
+    >
       <div className="min-w-0">
         <p className="font-semibold">{problem.message}</p>
         <p className="faint">{problem.hint}</p>
