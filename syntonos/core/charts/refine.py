@@ -90,8 +90,9 @@ def _nearest(values: NDArray[np.float64], places: tuple[float, ...]) -> NDArray[
 
 
 def refine_corners(
-    code: NDArray[np.float32], corners: NDArray[np.float64], layout: ChartLayout = CHART_24
-) -> tuple[NDArray[np.float64], float]:
+    code: NDArray[np.float32], corners: NDArray[np.float64], layout: ChartLayout = CHART_24,
+    *, least: float = 0.0,
+) -> tuple[NDArray[np.float64], float]:  # fmt: skip
     """Fit a template of blurred patches to a picture.
 
     Parameters
@@ -100,6 +101,8 @@ def refine_corners(
         Log code values.
     corners : (4, 2) float64
         Centres of the layout's corner patches, within about a third of the pitch.
+    least : float
+        Where picture and template agree less than this before anything is fitted, nothing is.
 
     Returns
     -------
@@ -142,6 +145,8 @@ def refine_corners(
     damping = _ROW_DAMPING if is_row else _DAMPING
     best: tuple[float, NDArray[np.float64]] | None = None
     shape = 0
+    if least > 0 and (before := agrees()) < least:
+        return current, before
     for round_ in range(_ROUNDS):
         seen, levels = seen_at(current), levels_at(current)
         costs = [
