@@ -7,7 +7,10 @@ export function Problem({ error, onRetry }: { error: unknown; onRetry?: () => vo
   // Below the fold of a panel it would not be seen: it comes into view when it arises.
   const box = useRef<HTMLDivElement>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: again for another problem
-  useEffect(() => box.current?.scrollIntoView?.({ block: "nearest" }), [problem.message]);
+  useEffect(() => {
+    // In braces: newer browsers return a promise, which is no clean-up.
+    box.current?.scrollIntoView?.({ block: "nearest" });
+  }, [problem.message]);
   return (
     <div
       ref={box}
