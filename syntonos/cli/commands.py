@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import json
 import os
 import sys
@@ -72,8 +73,17 @@ def _write(path: str, data: bytes) -> None:
     try:
         partial.write_bytes(data)
         partial.replace(target)
+    except OSError as error:  # in the words of the path that was asked for
+        raise OSError(error.errno, error.strerror, path) from error
     finally:
         partial.unlink(missing_ok=True)
+
+
+def _has_place(*paths: str | None) -> None:
+    """Raise before the work, not after it, where a file could not be written."""
+    for path in paths:
+        if path is not None and not Path(path).parent.is_dir():
+            raise FileNotFoundError(errno.ENOENT, "There is no such folder", str(Path(path).parent))
 
 
 def _json(plain: Any) -> str:
@@ -201,6 +211,7 @@ def _print_readback(result: ReadBack) -> None:
 
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
+    _has_place(args.out, args.report)
     sides, stated = {}, {}
     layout = find_layout(args.chart)
     told: list[str] = []

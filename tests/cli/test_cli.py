@@ -297,7 +297,12 @@ def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
         (["match", "--reference", str(white), "--reference-encoding", "rec709",
           "--reference-corners", *corners, "--angle", str(white), "--angle-encoding", "rec709",
           "--angle-corners", *corners, "--out", str(out)], "can be used"),
+        # Before the charts are looked for, not after it.
+        (["match", "--reference", str(text), "--reference-encoding", "rec709", "--angle", str(text),
+          "--angle-encoding", "rec709", "--out", str(tmp_path / "no" / "o.cube")],
+         f"{tmp_path / 'no'}: There is no such folder"),
         (["bake", str(chain), "--size", "33", "--out", str(out)], "version 99"),
+        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 3"),
         (["bake", str(broken), "--size", "33", "--out", str(out)], "not JSON"),
         (["bake", str(chain), "--size", "34", "--out", str(out)], "invalid choice"),
         (["readback", str(text), "--chain", str(chain)], "version 99"),

@@ -304,7 +304,7 @@ def read_chain(document: Any) -> Chain:
     if version not in _READABLE:
         raise _fail(
             f"This chain document has version {version!r}; versions "
-            f"{' and '.join(map(str, _READABLE))} can be read.",
+            f"{min(_READABLE)} to {max(_READABLE)} can be read.",
             "Open it with the Syntonos that wrote it, or update this one.",
             code="chain.version",
         )
