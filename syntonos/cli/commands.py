@@ -291,6 +291,10 @@ def run_match(args: argparse.Namespace) -> int:
         print(f"warning: {warning}", file=sys.stderr)
     if more:
         print(f"{len(more) + 1} charts of each frame were read together")
+    print("curve levels: " + ", ".join(
+        f"{side} {getattr(choice, side)}, {'found' if stated[side] == 'auto' else 'as stated'}"
+        for side in ("reference", "angle")
+    ))  # fmt: skip
     print(f"flare {fit.flare_share:.2%} of white, exposure {fit.match.stops:+.2f} stop, white "
           f"{fit.warmth:+.0f} mired {fit.tint:+.1f} tint, ramp slope {fit.slope:.3f}")  # fmt: skip
     print(f"delta E before {fit.before:.2f}, white and exposure {fit.white_only:.2f}, after "

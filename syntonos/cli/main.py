@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -19,6 +20,7 @@ from syntonos.core.errors import ColourError
 from syntonos.core.matching.models import MODELS
 
 BAD_INPUT, UNCERTAIN = 2, 3
+BROKEN_PIPE = 141  # as shells count it: 128 + SIGPIPE
 
 
 class _Parser(argparse.ArgumentParser):
@@ -151,6 +153,9 @@ def main(argv: Sequence[str] | None = None) -> int:
     except ColourError as error:
         print(f"syntonos: {error}", file=sys.stderr)
         return BAD_INPUT
+    except BrokenPipeError:  # who read our output has had enough, as `head` does
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return BROKEN_PIPE
     except OSError as error:
         name = error.filename or ""
         print(f"syntonos: {name}: {error.strerror}. Check the path and rights.", file=sys.stderr)

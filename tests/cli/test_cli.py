@@ -108,7 +108,9 @@ def test_levels_are_found_where_they_are_not_stated(media, tmp_path, capsys):
     said = json.loads(report.read_text())
     assert said["levels"]["reference"] == {"stated": "auto", "used": "full"}
     assert said["levels"]["angle"] == {"stated": "auto", "used": "legal"}
-    assert "levels" not in capsys.readouterr().err
+    told = capsys.readouterr()
+    assert "curve levels: reference full, found, angle legal, found" in told.out
+    assert "levels" not in told.err
     assert said["fit"]["expected_low"] < said["fit"]["expected"] < said["fit"]["expected_high"]
 
 
