@@ -31,7 +31,8 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.engine import Superseded, match_affine, to_bytes
+from syntonos.core.chain.engine import Superseded, to_bytes
+from syntonos.core.chain.match_stage import match_affine
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.formats import Cube, write_cube
 from syntonos.server.api.errors import ConflictError

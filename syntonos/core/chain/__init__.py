@@ -22,8 +22,9 @@ from syntonos.core.chain.document import (
     chain_hash,
     chain_to_json,
 )
-from syntonos.core.chain.engine import Program, compile_chain, run
+from syntonos.core.chain.engine import run
 from syntonos.core.chain.lut import apply_lut
+from syntonos.core.chain.program import Program, compile_chain
 from syntonos.core.chain.readback import ReadBack, read_back, read_back_clf
 from syntonos.core.chain.reading import (
     read_balance,

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import Chain, EncodingOutput
-from syntonos.core.chain.engine import Program, compile_chain, run, run_on_grid
+from syntonos.core.chain.engine import run, run_on_grid
+from syntonos.core.chain.program import Program, compile_chain
 from syntonos.core.encodings import find_encoding
 from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ChainError

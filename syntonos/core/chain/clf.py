@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import AcesOutput, Chain
-from syntonos.core.chain.engine import Packer, Program, packed, run
+from syntonos.core.chain.engine import run
+from syntonos.core.chain.program import Packer, Program, packed
 from syntonos.core.chain.tables import find_table
 from syntonos.core.encodings import scalar
 from syntonos.core.errors import ChainError

@@ -19,7 +19,8 @@ from syntonos.core.chain.document import (
     LutStep,
     Output,
 )
-from syntonos.core.chain.engine import Packer, Program, compile_chain, run
+from syntonos.core.chain.engine import run
+from syntonos.core.chain.program import Packer, Program, compile_chain
 from syntonos.core.chain.tables import find_table, moving_range
 from syntonos.core.chain.tone import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, GAMUTS, decode

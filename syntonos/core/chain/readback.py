@@ -13,9 +13,10 @@ from syntonos.core.chain.bake import STORED, LutLevels
 from syntonos.core.chain.clf import apply_clf
 from syntonos.core.chain.displays import HDR_WHITE, find_display
 from syntonos.core.chain.document import PLAIN, Chain, Decode, EncodingOutput
-from syntonos.core.chain.engine import compile_chain, run
+from syntonos.core.chain.engine import run
 from syntonos.core.chain.lut import apply_lut
 from syntonos.core.chain.marks import any_channel
+from syntonos.core.chain.program import compile_chain
 from syntonos.core.colorimetry import delta_e_2000, xy_to_xyz, xyz_to_lab
 from syntonos.core.encodings import (
     CURVES,

@@ -16,14 +16,15 @@ from syntonos.core.encodings import Encoding
 class Usual:
     """The usual combination for files of one kind.
 
-    quantisation : "" where the file's own word counts, else "legal"
     levels : "full"
+    ranges : the settings of the quantisation range that come to it, the first to be taken; "" is
+        what the file says, else legal. Empty for pictures, which have no such setting.
     words : what is usual, and when it is otherwise
     """
 
     files: str
-    quantisation: str
     levels: str
+    ranges: tuple[str, ...]
     words: str
 
 
@@ -44,11 +45,11 @@ def usual_combination(kind: str, form: str, encoding: Encoding) -> Usual | None:
         return None
     if kind == "video":
         return Usual(
-            f"video ({form})", "", "full",
+            f"video ({form})", "full", ("", "legal"),
             "the range that the file says, else legal, and full curve levels. Where black lies "
             "above 0 and white below 100 %, the range is the other one.",
         )  # fmt: skip
     words = "full curve levels; legal where they were made from legal video without stretching it."
     if form == "EXR" and encoding.kind != "linear":
         words = "linear light, not a log curve; with one, full curve levels."
-    return Usual(f"{form} pictures", "", "full", words)
+    return Usual(f"{form} pictures", "full", (), words)

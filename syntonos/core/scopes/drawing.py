@@ -17,8 +17,9 @@ from syntonos.core._jit import jit
 from syntonos.core.chain import Chain, compile_chain, run
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain._tile import TILE, load
-from syntonos.core.chain.engine import Program, Superseded, each_band, to_bytes
+from syntonos.core.chain.engine import Superseded, each_band, to_bytes
 from syntonos.core.chain.marks import screen_program
+from syntonos.core.chain.program import Program
 from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
 
 _PARTS = 4  # of what one thread does: a newer draft is noticed between them

@@ -98,8 +98,8 @@ class UsualOut(Schema):
     """What range and curve levels files of a kind usually go with."""
 
     files: str
-    quantisation: Literal["", "full", "legal"]
     levels: LevelsName
+    ranges: list[Literal["", "full", "legal"]]  # of video; any of them is as usual
     words: str
 
 

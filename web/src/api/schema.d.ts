@@ -2675,11 +2675,8 @@ export interface components {
              * @enum {string}
              */
             levels: "full" | "legal";
-            /**
-             * Quantisation
-             * @enum {string}
-             */
-            quantisation: "" | "full" | "legal";
+            /** Ranges */
+            ranges: ("" | "full" | "legal")[];
             /** Words */
             words: string;
         };

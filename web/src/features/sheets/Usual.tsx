@@ -25,9 +25,7 @@ export function Usual({
       {data.map((usual) => {
         const asUsual =
           value.levels === usual.levels &&
-          (!usual.files.startsWith("video") ||
-            value.quantisation === "" ||
-            value.quantisation === "legal");
+          (usual.ranges.length === 0 || usual.ranges.includes(value.quantisation));
         return (
           <li key={usual.files}>
             Its {usual.files}: usually {usual.words}{" "}
@@ -37,7 +35,12 @@ export function Usual({
               <button
                 type="button"
                 className="btn btn-xs ml-1"
-                onClick={() => onTake({ levels: usual.levels, quantisation: usual.quantisation })}
+                onClick={() =>
+                  onTake({
+                    levels: usual.levels,
+                    quantisation: usual.ranges[0] ?? value.quantisation,
+                  })
+                }
               >
                 Set it so
               </button>

@@ -27,9 +27,7 @@ const DISPLAYS = [
   { slug: "rec2100-pq-1000", name: "PQ", source: "", peak: 10, tone: { ...TONE, grey: 0.26 } },
 ];
 
-const USUAL = [
-  { files: "DPX pictures", quantisation: "", levels: "full", words: "full curve levels." },
-];
+const USUAL = [{ files: "DPX pictures", ranges: [], levels: "full", words: "full curve levels." }];
 
 type Sent = { method: string; path: string; body: unknown };
 
@@ -56,13 +54,21 @@ const EMPTY = board([]);
 describe("the camera's sheet", () => {
   it("proposes what its kind of file usually goes with, and takes it by one press", async () => {
     const sent = serve();
-    show(<CameraSheet board={EMPTY} camera={camera({ levels: "legal" })} onClose={vi.fn()} />);
+    show(
+      <CameraSheet
+        board={EMPTY}
+        camera={camera({ levels: "legal", quantisation: "full" })}
+        onClose={vi.fn()}
+      />,
+    );
     const usual = await screen.findByLabelText("Usual combinations");
     expect(usual.textContent).toContain("Its DPX pictures: usually full curve levels.");
     fireEvent.click(screen.getByText("Set it so"));
     expect(screen.getByText("So it is set.")).toBeTruthy();
     fireEvent.click(screen.getByText("Save"));
-    await waitFor(() => expect(sent[0]?.body).toMatchObject({ levels: "full" }));
+    // The range is video's: pictures say nothing about it.
+    const wanted = { levels: "full", quantisation: "full" };
+    await waitFor(() => expect(sent[0]?.body).toMatchObject(wanted));
   });
 
   it("says what a changed encoding costs, and sends it", async () => {
