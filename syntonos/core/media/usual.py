@@ -46,8 +46,7 @@ def usual_combination(kind: str, form: str, encoding: Encoding) -> Usual | None:
     if kind == "video":
         return Usual(
             f"video ({form})", "full", ("", "legal"),
-            "the range that the file says, else legal, and full curve levels. Where black lies "
-            "above 0 and white below 100 %, the range is the other one.",
+            "the range that the file says, else legal, and full curve levels.",
         )  # fmt: skip
     words = "full curve levels; legal where they were made from legal video without stretching it."
     if form == "EXR" and encoding.kind != "linear":
