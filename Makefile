@@ -77,7 +77,7 @@ schema: $(STAMPS)/python $(STAMPS)/node
 	@SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema web/schema.json
 	@cd web && npx openapi-typescript schema.json -o src/api/schema.d.ts >/dev/null
 
-bench: $(STAMPS)/python
+bench: setup $(STAMPS)/browser
 	@$(PY) -m tests.benchmarks.run
 
 # SEEDS=held-back is for a release: what is looked at often is no longer a test.

@@ -30,9 +30,11 @@ from syntonos.core.chain import (
     Decode,
     EncodingOutput,
     LutLevels,
+    Parts,
     ReadBack,
     bake_lut,
     chain_to_json,
+    compose,
     read_back,
     read_back_clf,
     read_chain,
@@ -256,7 +258,7 @@ def run_match(args: argparse.Namespace) -> int:
         if args.to == "reference"
         else NAMED_OUTPUTS[args.to]
     )
-    chain = Chain(Decode(angle.encoding, angle.levels), output, match=fit.match)
+    chain = compose(Parts(Decode(angle.encoding, angle.levels), output, match=fit.match))
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{angle.encoding} {angle.levels} to {args.to}"
     data = _lut_file(chain, args.out, args.size, levels, comment)

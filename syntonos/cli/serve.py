@@ -40,11 +40,12 @@ def run(args: argparse.Namespace) -> int:
             return 0
     # Static files and downloads are small; that they are read at once is meant.
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous")
-    from syntonos.server.footage.pictures import warm_up
+    from syntonos.server.rendering.pictures import warm_up
 
     warm_up()
     import uvicorn
 
+    sys.setswitchinterval(0.0005)
     consumer = _start_consumer()
     # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
     signal.signal(signal.SIGTERM, _stop)

@@ -6,12 +6,12 @@ import statistics
 import subprocess
 import sys
 import tempfile
-import threading
 import time
 import tracemalloc
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from dataclasses import replace
+from functools import partial
 from io import BytesIO
 from pathlib import Path
 from unittest.mock import patch
@@ -31,11 +31,10 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.engine import Superseded, to_bytes
+from syntonos.core.chain.engine import to_bytes
 from syntonos.core.chain.match_stage import match_affine
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.formats import Cube, write_cube
-from syntonos.server.api.errors import ConflictError
 from tests.opencolorio import cube_file, plain_chain
 
 ROUNDS = 15
@@ -125,8 +124,9 @@ def bench_threads(frame: np.ndarray) -> None:
 def bench_drafts(picture: np.ndarray) -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
     django.setup()
-    from syntonos.server.footage import pictures
     from syntonos.server.footage.models import Clip
+    from syntonos.server.rendering import pictures
+    from syntonos.server.rendering.keys import Seen
 
     chain = CHAIN.to(Output())
     tone, hdr = compile_chain(chain), CHAIN.to(Output("rec2100-pq-1000"))
@@ -134,7 +134,8 @@ def bench_drafts(picture: np.ndarray) -> None:
 
     def message(chain: Chain, mark: str = "") -> bytes:
         # What the Bench is sent, whole; the frame is at hand.
-        return pictures.draft_message(Clip(), 0, 960, chain, sequence=1, scopes=True, mark=mark)
+        seen = Seen(0, 960, mark=mark)
+        return pictures.draft_message(Clip(), chain, seen, sequence=1, scopes=True)
 
     hands = itertools.count()
 
@@ -161,38 +162,31 @@ def newest_age(draft: Callable[[], None]) -> float:
     In times of one draft made alone: 1 is a draft that waits for nothing, 2 one that waits for the
     one before it. The 95th percentile.
     """
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
-    django.setup()
-    from syntonos.server.footage.pictures import DraftDesk
+    from syntonos.server.rendering.service import RenderService
 
     draft()
     begin = time.perf_counter()
     for _ in range(10):
         draft()
     alone = (time.perf_counter() - begin) / 10
-    desk, ages = DraftDesk(), []
+    service, ages, asked = RenderService(), [], []
 
-    def one(sequence: int, asked: float) -> None:
-        def work(is_superseded: Callable[[], bool]) -> bytes:
-            if is_superseded():
-                raise Superseded
-            draft()
-            return b""
+    def work(_: Callable[[], bool]) -> bytes:
+        draft()
+        return b""
 
-        try:
-            desk.make("bench", sequence, work)
-        except ConflictError:
-            return
-        ages.append(time.perf_counter() - asked)
+    def note(sequence: int, future: Future[bytes]) -> None:
+        if future.exception() is None:
+            ages.append(time.perf_counter() - asked[sequence])
 
-    threads = []
+    futures = []
     for sequence in range(180):
-        thread = threading.Thread(target=one, args=(sequence, time.perf_counter()))
-        thread.start()
-        threads.append(thread)
+        asked.append(time.perf_counter())
+        future = service.submit("page", "bench", sequence, work)
+        future.add_done_callback(partial(note, sequence))
+        futures.append(future)
         time.sleep(1 / 60)
-    for thread in threads:
-        thread.join()
+    wait(futures)
     return float(np.percentile(ages, 95) / alone)
 
 
@@ -237,7 +231,8 @@ django.setup()
 import numpy as np
 from syntonos.core.chain import Chain, Decode, Output
 from syntonos.core.scopes import draw
-from syntonos.server.footage.pictures import jpeg, warm_up
+from syntonos.server.rendering.jpeg import jpeg
+from syntonos.server.rendering.pictures import warm_up
 warm_up()
 frame = np.random.default_rng(0).uniform(0.1, 0.7, (540, 960, 3)).astype(np.float32)
 times = []
@@ -267,6 +262,9 @@ def main() -> None:
             [sys.executable, "-c", FIRST], env=env, capture_output=True, text=True, check=True
         )
     report("first_picture_after_start_vs_tenth", float(first.stdout), 2.0)
+    from tests.benchmarks import hand
+
+    hand.main()
 
 
 if __name__ == "__main__":

@@ -44,7 +44,7 @@ def wait_for_server(address, process):
 
 
 @contextmanager
-def _demo(data):
+def running_demo(data):
     """Run the demo on a free port with its data in a folder."""
     port = _free_port()
     env = {**os.environ, "SYNTONOS_MEDIA": str(MEDIA)}
@@ -68,7 +68,7 @@ def server(media, tmp_path):
     """A fresh demo production on a free port; where `tests.warm` made none, the start makes it."""
     if DEMO.is_dir():
         shutil.copytree(DEMO, tmp_path, dirs_exist_ok=True)
-    with _demo(tmp_path) as address:
+    with running_demo(tmp_path) as address:
         yield address
 
 

@@ -81,7 +81,9 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     cube = tmp_path / "taken.cube"
     download.value.save_as(cube)
     angle = page.request.get(re.sub(r"/p/.*", "/api/lights/1/cameras/2", page.url)).json()
-    chain = read_chain(angle["angle"]["chain"])
+    scene = next(c["id"] for c in angle["angle"]["clips"] if c["kind"] == "scene")
+    said = page.request.get(re.sub(r"/p/.*", f"/api/clips/{scene}/chain", page.url)).json()
+    chain = read_chain(said)
     assert chain.output == Output()
     codes = RecordingReader([media / "Birch" / "B001_02.mov"]).read(0).reshape(-1, 3)
     exact = run(compile_chain(chain), codes)

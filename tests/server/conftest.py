@@ -70,7 +70,7 @@ class Api:
         )  # fmt: skip
         assert answer.status_code == status, answer.content[:500]
         kind = answer.headers.get("Content-Type", "")
-        return json.loads(answer.content) if "json" in kind else answer
+        return json.loads(answer.content) if "json" in kind and answer.content else answer
 
 
 @pytest.fixture

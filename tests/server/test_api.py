@@ -1,6 +1,3 @@
-import json
-import struct
-
 import numpy as np
 import pytest
 import simplejpeg
@@ -16,7 +13,6 @@ from syntonos.core.chain import (
 )
 from syntonos.core.formats import read_cube
 from syntonos.server.footage.frames import frame_of
-from syntonos.server.footage.pictures import DraftDesk
 from syntonos.server.handover.models import Export
 from syntonos.server.matching.models import Match
 from syntonos.server.productions.services import create_camera, create_light
@@ -54,13 +50,13 @@ def test_the_board_costs_the_same_queries_whatever_its_size(
     path = f"/productions/{place.production.pk}/board"
     read("AB")
     api("get", path)
-    with django_assert_num_queries(12):
+    with django_assert_num_queries(11):
         api("get", path)
     for letter in "DEFGH":
         create_camera(place.production, {"letter": letter, "name": letter, "encoding": "srgb"})
     for i in range(5):
         create_light(place.production, {"name": f"light {i}"})
-    with django_assert_num_queries(12):
+    with django_assert_num_queries(11):
         api("get", path)
 
 
@@ -199,62 +195,6 @@ def test_pictures_are_the_chain_s_and_are_not_sent_twice(api, place):
     assert api("get", path, status=304, **{"If-None-Match": answer["ETag"]})
     flat = simplejpeg.decode_jpeg(api("get", f"{path}&stage=code").content)
     np.testing.assert_array_equal(flat, _as_jpeg(frame_of(clip, 1, 480)))
-
-
-def test_a_draft_is_header_picture_and_counts(api, place):
-    clip = place.clips["A", "scene"]
-    chain = {"syntonos": "chain", "version": 1, "stages": [
-        {"kind": "decode", "encoding": "logc3-ei800/awg3"}, {"kind": "input"},
-        {"kind": "output", "target": "rec709-plain"}]}  # fmt: skip
-    body = {"view": "v", "sequence": 1, "clip_id": clip.pk, "width": 320, "chain": chain}
-    data = api("post", "/pictures/draft", body).content
-    (length,) = struct.unpack("<I", data[:4])
-    header = json.loads(data[4 : 4 + length])
-    start = 4 + length
-    assert simplejpeg.decode_jpeg(data[start : start + header["jpeg"]]).shape == (180, 320, 3)
-    counts = np.frombuffer(data[start + header["jpeg"] :], np.uint16)
-    parade = counts[: 3 * header["columns"] * header["levels"]]
-    assert parade.sum() == 3 * 320 * 180
-    assert len(counts) == len(parade) + header["side"] ** 2
-    chain["version"] = 99
-    assert api("post", "/pictures/draft", body, 422)["code"] == "chain.version"
-
-
-def test_a_newer_draft_takes_the_place_of_those_that_wait():
-    import threading
-
-    from syntonos.server.api.errors import ConflictError
-
-    desk, running, go = DraftDesk(), threading.Event(), threading.Event()
-    done = {}
-
-    def work(sequence):
-        def inner(is_superseded):
-            running.set()
-            go.wait(5)
-            if is_superseded():
-                from syntonos.core.chain.engine import Superseded
-
-                raise Superseded
-            return b"picture"
-
-        try:
-            done[sequence] = desk.make("v", sequence, inner)
-        except ConflictError as error:
-            done[sequence] = error.code
-
-    threads = [threading.Thread(target=work, args=(1,))]
-    threads[0].start()
-    running.wait(5)
-    for sequence in (2, 3):
-        threads.append(threading.Thread(target=work, args=(sequence,)))
-        threads[-1].start()
-    while desk._views["v"].newest < 3:
-        pass
-    go.set()
-    for thread in threads:
-        thread.join(5)
-    assert done == {1: "preview.superseded", 2: "preview.superseded", 3: b"picture"}
 
 
 def test_a_lut_is_kept_with_its_read_back_and_can_be_taken(api, place, read):

@@ -3,7 +3,6 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from syntonos.core.chain import PLAIN, Chain, Decode, Output
 from syntonos.core.errors import MediaError
 from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
@@ -11,7 +10,6 @@ from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage import frames
 from syntonos.server.footage.frames import FrameCache, frame_of
 from syntonos.server.footage.media import list_folder, resolve
-from syntonos.server.footage.pictures import picture_tag
 from syntonos.server.footage.services import register_clip
 from syntonos.server.productions.services import create_light, create_production
 
@@ -82,13 +80,6 @@ def test_checksum_and_size_come_from_the_files(place, root):
     two = register_clip(camera=camera, light=light, kind="scene", files=["x_1.png"], name="two")
     assert one.checksum != two.checksum
     assert (one.width, one.height, one.frame_count, one.bits) == (12, 8, 1, 16)
-    chain = Chain(Decode("logc3-ei800/awg3"), Output())
-    tags = {
-        picture_tag(clip, frame, width, shown)
-        for clip in (one, two) for frame in (0, 1) for width in (8, 12)
-        for shown in (chain, chain.to(PLAIN))
-    }  # fmt: skip
-    assert len(tags) == 16
 
 
 def test_frames_are_given_at_the_size_asked_and_never_larger(place):

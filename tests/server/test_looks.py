@@ -14,8 +14,8 @@ from syntonos.core.chain import (
     EncodingOutput,
     Output,
     bake_lut,
-    chain_to_json,
     compile_chain,
+    compose,
     read_chain,
     run,
     tables,
@@ -23,7 +23,7 @@ from syntonos.core.chain import (
 from syntonos.core.encodings import registry
 from syntonos.core.formats import Correction, Cube, read_cube, write_cdl, write_cube
 from syntonos.server.looks import api as looks_api
-from syntonos.server.matching import selectors
+from syntonos.server.matching.chains import chain_of, parts_of_camera
 
 PARAMETERS = {
     "base": 2, "lin_side_slope": 5.6, "lin_side_offset": 0.05, "log_side_slope": 0.08,
@@ -37,7 +37,7 @@ def chain(place, letter="B"):
     camera = place.cameras[letter]
     camera.refresh_from_db()
     camera.production.refresh_from_db()
-    return selectors.chain_for(camera, None, place.light.pk)
+    return compose(parts_of_camera(camera, place.light))
 
 
 def upload(api, path, name, data, status=201):
@@ -55,7 +55,8 @@ def test_outputs_are_set_in_one_place_and_shown_everywhere(api, place):
     assert [o["key"] for o in made["outputs"]] == ["rec709", "hdr", "hdr-2"]
     assert chain(place).output.tone.contrast == 1.3
     camera = place.cameras["B"]
-    assert selectors.chain_for(camera, None, output="hdr").output.display == "rec2100-pq-1000"
+    hdr = parts_of_camera(camera, place.light, output="hdr").output
+    assert hdr.display == "rec2100-pq-1000"
     clip = place.clips["B", "scene"].pk
     pictures = {o: api("get", f"/clips/{clip}/frames/0/picture?width=64&output={o}").content
                 for o in ("", "hdr")}  # fmt: skip
@@ -85,11 +86,10 @@ def test_a_balance_lies_over_every_camera_and_is_a_revision(api, place):
     far = api("post", path, {"warmth": 900, "base_number": 1}, status=422)
     assert far["code"] == "balance.range"
     # Under the hand nothing is kept.
-    document = chain_to_json(Chain(Decode("srgb"), Output()))
     clip = place.clips["B", "scene"].pk
-    body = {"view": "v", "sequence": 1, "clip_id": clip, "width": 64, "chain": document}
+    body = {"view": "v", "sequence": 1, "clip_id": clip, "width": 64}
     plain = api("post", "/pictures/draft", body).content
-    brighter = api("post", "/pictures/draft", body | {"dials": {"stops": 2}}).content
+    brighter = api("post", "/pictures/draft", body | {"overrides": {"dials": {"stops": 2}}}).content
     assert plain != brighter
     assert api("get", f"/lights/{place.light.pk}/over")["balance"]["number"] == 1
 
@@ -138,16 +138,14 @@ def test_a_look_is_a_list_of_what_was_brought_in(api, place, monkeypatch):
     scene.save()
     quiet = {"stage": {"kind": "look", "steps": [steps[0]]}, "base_number": 0, "scene": "12"}
     api("post", f"{path}/look", quiet, status=201)
-    own = selectors.chain_of(scene, with_match=False).look
+    own = chain_of(scene).look
     assert [len(own.steps), len(chain(place).look.steps)] == [1, 2]
     told = api("get", f"/lights/{place.light.pk}/over")
     assert ("12", 1) in [(row["scene"], row["number"]) for row in told["scenes"]]
     assert told["look"]["number"] == 1
-    angle = api("get", f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}")
-    assert list(angle["scene_looks"]) == ["12"]
     taken_back = {"stage": None, "base_number": 1, "scene": "12"}
     api("post", f"{path}/look", taken_back, status=201)
-    assert selectors.chain_of(scene, with_match=False).look == look
+    assert chain_of(scene).look == look
 
     unknown = {"stage": {"kind": "look", "steps": [steps[1] | {"sha256": "0" * 64}]},
                "base_number": 1}  # fmt: skip
@@ -195,9 +193,9 @@ def test_own_encodings_are_checked_kept_and_used(api, place, monkeypatch):
     changed = api("patch", camera, {"encoding": made["slug"], "levels": "full",
                                     "is_stand_in": True, "unit_stops": 0.1})  # fmt: skip
     assert (changed["encoding_name"], changed["is_stand_in"]) == ("Pit camera", True)
-    document = api("get", f"/lights/{place.light.pk}/cameras/{place.cameras['C'].pk}")
-    assert document["angle"]["chain"]["encodings"][made["slug"]]["log"]["base"] == 2
-    assert read_chain(document["angle"]["chain"]).input.unit[1] == pytest.approx(2**0.1)
+    document = api("get", f"/clips/{place.clips['C', 'scene'].pk}/chain")
+    assert document["encodings"][made["slug"]]["log"]["base"] == 2
+    assert read_chain(document).input.unit[1] == pytest.approx(2**0.1)
     # The reference is what it is.
     api("patch", f"/cameras/{place.cameras['A'].pk}", {"unit_stops": 1.0})
     assert chain(place, "A").input.unit == (1.0, 1.0, 1.0)
@@ -261,9 +259,7 @@ def test_files_of_every_kind_hold_in_their_levels(api, place, read, format_, sid
     data = b"".join(api("get", f"/exports/{row['id']}/file").streaming_content)
     if format_ == "cube":
         middle = read_cube(data).table[16, 16, 16]
-        match = selectors.current_match(place.light.pk, place.cameras["B"])
-        chain = selectors.chain_for(place.cameras["B"], match)
-        program = compile_chain(chain.to(EncodingOutput("logc3-ei800/awg3")))
+        program = compile_chain(chain(place).to(EncodingOutput("logc3-ei800/awg3")))
         expanded = sides == ("expanded", "expanded")
         code = (64 + 876 * 0.5) / 1023 if expanded else 0.5
         want = run(program, np.full((1, 3), code, np.float32))[0]

@@ -2,6 +2,7 @@
 
 from syntonos.core.chain.bake import LUT_SIZES, STORED, LutLevels, bake_lut
 from syntonos.core.chain.clf import write_clf
+from syntonos.core.chain.compose import AS_IN_FORCE, Overrides, Parts, compose
 from syntonos.core.chain.displays import DISPLAYS, find_display
 from syntonos.core.chain.document import (
     NAMED_OUTPUTS,
@@ -42,6 +43,7 @@ from syntonos.core.chain.tables import (
 from syntonos.core.chain.tone import TONE, ToneScale
 
 __all__ = [
+    "AS_IN_FORCE",
     "DISPLAYS",
     "LUT_SIZES",
     "NAMED_OUTPUTS",
@@ -63,6 +65,8 @@ __all__ = [
     "LutStep",
     "Match",
     "Output",
+    "Overrides",
+    "Parts",
     "Program",
     "ReadBack",
     "ToneScale",
@@ -72,6 +76,7 @@ __all__ = [
     "chain_hash",
     "chain_to_json",
     "compile_chain",
+    "compose",
     "find_display",
     "find_table",
     "keep_table",

@@ -21,6 +21,8 @@ from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChainError
 
 VERSION: Final = 3
+# The stages in signal order. Match, balance and look may be missing.
+STAGES: Final = ("decode", "input", "match", "balance", "look", "output")
 WORKING_LOG: Final = "acescct/ap1"
 Triple: TypeAlias = tuple[float, float, float]
 IDENTITY: Final = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))

@@ -45,12 +45,12 @@ def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(min(os.cpu_count() or 1, 8), thread_name_prefix="engine")
 
 
-class Superseded(Exception):  # noqa: N818 - no failure: a newer draft took this one's place
-    """A run was given up between two bands, since a newer one is waiting."""
+class Cancelled(Exception):  # noqa: N818 - no failure: nobody waits for it any more
+    """A run was given up between two bands, since its view was closed."""
 
 
 def _bands(count: int, threads: int, watched: bool) -> list[slice]:
-    # Watched runs are cut finer, so that a newer draft is noticed soon.
+    # Watched runs are cut finer, so that a closed view is noticed soon.
     parts = max(1, min(threads * (4 if watched else 1), count // 4096))
     edges = np.linspace(0, count, parts + 1).astype(int)
     return [slice(a, b) for a, b in pairwise(edges)]
@@ -61,7 +61,7 @@ def run(
     code_rgb: NDArray[np.float32],
     *,
     threads: int = 1,
-    is_superseded: Callable[[], bool] | None = None,
+    is_cancelled: Callable[[], bool] | None = None,
 ) -> NDArray[np.float32]:
     """Run a program over pixels.
 
@@ -72,7 +72,7 @@ def run(
         Stored code values, 1.0 = full scale of the file.
     threads : int
         How many bands may run at once on the shared pool.
-    is_superseded : callable, optional
+    is_cancelled : callable, optional
         Asked between bands; when it says true the rest is given up.
 
     Returns
@@ -81,19 +81,19 @@ def run(
 
     Raises
     ------
-    Superseded
-        When `is_superseded` said so.
+    Cancelled
+        When `is_cancelled` said so.
     """
     source = np.ascontiguousarray(code_rgb, np.float32)
     flat = source.reshape(-1, 3)
     out = np.empty_like(flat)
 
     def work(band: slice) -> None:
-        if is_superseded is not None and is_superseded():
-            raise Superseded
+        if is_cancelled is not None and is_cancelled():
+            raise Cancelled
         _run_band(program, flat[band], out[band])
 
-    each_band(work, _bands(len(flat), threads, is_superseded is not None), threads)
+    each_band(work, _bands(len(flat), threads, is_cancelled is not None), threads)
     return out.reshape(source.shape)
 
 

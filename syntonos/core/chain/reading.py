@@ -14,6 +14,7 @@ import numpy as np
 from syntonos.core.chain.colour_model import MATRIX, ROOT_3
 from syntonos.core.chain.displays import find_display
 from syntonos.core.chain.document import (
+    STAGES,
     AcesOutput,
     AnyOutput,
     Balance,
@@ -204,7 +205,7 @@ def read_look(stage: Any) -> Look:
     """
     _known_fields(stage, {"look": Look}, "The look")
     raw = stage.get("steps", [])
-    if not isinstance(raw, list) or len(raw) > _MOST_LOOKS:
+    if not isinstance(raw, list | tuple) or len(raw) > _MOST_LOOKS:
         raise _fail("The look's steps are not understood.", f"At most {_MOST_LOOKS} steps.")
     steps: list[LookStep] = []
     for i, plain in enumerate(raw):
@@ -321,13 +322,11 @@ def read_chain(document: Any) -> Chain:
         raw = [_lifted(stage) for stage in raw]
     stages = [_read_stage(stage, i + 1) for i, stage in enumerate(raw)]
     kinds = [stage.kind.split("-")[0] for stage in stages]
-    order = ["decode", "input", "match", "balance", "look", "output"]
-    places = [order.index(kind) for kind in kinds]
-    missing = set(order) - set(kinds) - {"match", "balance", "look"}
+    places = [STAGES.index(kind) for kind in kinds]
+    missing = set(STAGES) - set(kinds) - {"match", "balance", "look"}
     if places != sorted(set(places)) or missing:
         raise _fail(
             f"The stages are {kinds}.",
-            "They are decode, input, match, balance, look and output, in this order; match, "
-            "balance and look may be missing.",
+            f"They are {', '.join(STAGES)}, in this order; match, balance and look may be missing.",
         )
     return Chain(**{stage.kind.split("-")[0]: stage for stage in stages})

@@ -17,12 +17,12 @@ from syntonos.core._jit import jit
 from syntonos.core.chain import Chain, compile_chain, run
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain._tile import TILE, load
-from syntonos.core.chain.engine import Superseded, each_band, to_bytes
+from syntonos.core.chain.engine import Cancelled, each_band, to_bytes
 from syntonos.core.chain.marks import screen_program
 from syntonos.core.chain.program import Program
 from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
 
-_PARTS = 4  # of what one thread does: a newer draft is noticed between them
+_PARTS = 4  # of what one thread does: a closed view is noticed between them
 _NOTHING = Program(np.zeros(0, np.int32), np.zeros((0, 1), np.float32), np.zeros(4, np.float32))
 
 
@@ -53,7 +53,7 @@ def draw(
     *,
     whole: bool = False,
     threads: int = 1,
-    is_superseded: Callable[[], bool] | None = None,
+    is_cancelled: Callable[[], bool] | None = None,
 ) -> tuple[NDArray[np.uint8], ScopeCounts]:
     """Return a frame through a chain as an SDR screen shows it best, and its scope counts.
 
@@ -66,7 +66,7 @@ def draw(
         HDR is darkened until its peak is white, not clipped at its reference white.
     threads : int
         How many parts may be drawn at once.
-    is_superseded : callable, optional
+    is_cancelled : callable, optional
         Asked between parts; when it says true the rest is given up.
 
     Returns
@@ -77,13 +77,13 @@ def draw(
 
     Raises
     ------
-    Superseded
-        When `is_superseded` said so.
+    Cancelled
+        When `is_cancelled` said so.
     """
     program, display = compile_chain(chain), getattr(chain.output, "display", "rec709")
     screen = screen_program(display, whole=whole)
     if program.is_hosted:
-        disp = run(program, code_rgb, threads=threads, is_superseded=is_superseded)
+        disp = run(program, code_rgb, threads=threads, is_cancelled=is_cancelled)
         seen = disp if screen is None else run(screen, disp, threads=threads)
         return to_bytes(seen), count_scopes(disp, display)
     source = np.ascontiguousarray(code_rgb, np.float32)
@@ -97,8 +97,8 @@ def draw(
     def work(part: int) -> None:
         counter = counters[part]
         for a, b in pairwise(np.linspace(edges[part], edges[part + 1], _PARTS + 1).astype(int)):
-            if is_superseded is not None and is_superseded():
-                raise Superseded
+            if is_cancelled is not None and is_cancelled():
+                raise Cancelled
             few, many = _draw(
                 flat[a:b], out[a:b], first, last, counter.columns, a, width, counter.arrays
             )

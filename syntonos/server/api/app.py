@@ -13,18 +13,20 @@ from ninja.errors import ValidationError
 
 from syntonos import __version__
 from syntonos.core.errors import ColourError
-from syntonos.server.api.errors import ConflictError
+from syntonos.server.api.errors import BusyError, ConflictError
+from syntonos.server.board.api import router as board
 from syntonos.server.footage.api import router as footage
 from syntonos.server.handover.api import router as handover
 from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
 from syntonos.server.productions.api import router as productions
+from syntonos.server.rendering.api import router as rendering
 
 log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
-for _router in (productions, footage, matching, looks, handover, jobs):
+for _router in (productions, board, footage, matching, looks, handover, rendering, jobs):
     api.add_router("", _router)
 
 
@@ -42,6 +44,13 @@ def _colour(request: HttpRequest, error: ColourError) -> HttpResponse:
 @api.exception_handler(ConflictError)
 def _conflict(request: HttpRequest, error: ConflictError) -> HttpResponse:
     return problem(409, error.code, error.detail, error.hint, **error.more)
+
+
+@api.exception_handler(BusyError)
+def _busy(request: HttpRequest, error: BusyError) -> HttpResponse:
+    response = problem(429, error.code, error.detail, error.hint)
+    response["Retry-After"] = "1"
+    return response
 
 
 @api.exception_handler(Http404)

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import Any, Literal
+from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse, HttpResponseNotModified
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from ninja import File, Form, Router, Status, UploadedFile
 
-from syntonos.core.chain import read_balance, read_chain
 from syntonos.core.media import kind_of
-from syntonos.server.footage import looking, missing, pictures, selectors, services, uploads
+from syntonos.server.footage import looking, missing, selectors, services, uploads
 from syntonos.server.footage.media import list_folder, resolve
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.schemas import (
@@ -25,17 +23,15 @@ from syntonos.server.footage.schemas import (
     ClipPage,
     ClipRow,
     ClipSettingsIn,
-    DraftIn,
     FolderOut,
     FoldersIn,
     UploadOut,
 )
 from syntonos.server.jobs.schemas import JobOut
-from syntonos.server.looks.services import MOST_MIB, balance_stage
-from syntonos.server.matching import selectors as matching
 from syntonos.server.productions.models import Camera, Light, Production
 
 router = Router()
+_MOST_SIDECAR = 96 * 2**20  # bytes; LUTs of more points than that are not used
 
 
 @router.get("/media", response=FolderOut, operation_id="listMedia")
@@ -154,7 +150,7 @@ def get_sidecar(request: HttpRequest, clip_id: int, name: str) -> HttpResponse:
     if found is None:
         raise Http404(f"There is no {name} beside {clip.name}.")
     with resolve(found, clip.root).open("rb") as file:
-        data = file.read(MOST_MIB * 2**20)
+        data = file.read(_MOST_SIDECAR)
     return HttpResponse(data, content_type="application/octet-stream")
 
 
@@ -171,49 +167,3 @@ def apply_settings(request: HttpRequest, production_id: int, body: ClipSettingsI
     values = body.values.dict(exclude_unset=True)
     clips = services.apply_settings(production, body.ids, values)
     return [selectors.clip_row(clip) for clip in clips]
-
-
-@router.get("/clips/{clip_id}/frames/{frame}/picture", operation_id="getPicture",
-            include_in_schema=False)  # fmt: skip
-def get_picture(
-    request: HttpRequest,
-    clip_id: int,
-    frame: int,
-    width: int = 480,
-    stage: Literal["code", "input", "output"] = "output",
-    output: str = "",
-) -> HttpResponse:
-    clip = get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
-    width = max(16, min(width, 3840))
-    chain = matching.chain_of(clip, with_match=stage == "output")
-    if output:
-        chain = chain.to(clip.camera.production.output(output))
-    tag = f'"{pictures.picture_tag(clip, frame, width, chain)}-{stage}"'
-    if request.headers.get("If-None-Match") == tag:
-        return HttpResponseNotModified()
-    data = (
-        pictures.code_picture(clip, frame, width)
-        if stage == "code"
-        else pictures.picture(clip, frame, width, chain)
-    )
-    response = HttpResponse(data, content_type="image/jpeg")
-    response["ETag"] = tag
-    response["Cache-Control"] = "private, no-cache"
-    return response
-
-
-@router.post("/pictures/draft", operation_id="makeDraft", include_in_schema=False)
-def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
-    clip = get_object_or_404(Clip, pk=body.clip_id)
-    chain = read_chain(body.chain)
-    if body.dials is not None:
-        chain = replace(chain, balance=read_balance(balance_stage(body.dials.dict())))
-    data = pictures.DESK.make(
-        body.view,
-        body.sequence,
-        lambda is_superseded: pictures.draft_message(
-            clip, body.frame, body.width, chain, sequence=body.sequence, scopes=body.scopes,
-            mark=body.mark, whole=body.whole, is_superseded=is_superseded,
-        ),
-    )  # fmt: skip
-    return HttpResponse(data, content_type="application/octet-stream")

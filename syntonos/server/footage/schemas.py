@@ -7,8 +7,6 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from syntonos.server.looks.schemas import Dials
-
 Kind = Literal["scene", "chart"]
 Media = Literal["stills", "video", "raw"]
 
@@ -171,17 +169,3 @@ class ArrivalsIn(Schema):
 class UploadOut(Schema):
     folder: str
     file: str
-
-
-class DraftIn(Schema):
-    view: str = Field(max_length=60)
-    sequence: int = Field(ge=0)
-    clip_id: int
-    frame: int = Field(0, ge=0)
-    width: int = Field(960, ge=16, le=3840)
-    chain: dict[str, Any]
-    scopes: bool = True
-    # Hatch what lies outside what the match has seen, or what the display cannot show.
-    mark: Literal["", "unseen", "gamut"] = ""
-    whole: bool = False  # see HDR darkened until its peak is white
-    dials: Dials | None = None  # of a balance under the hand, instead of the chain's

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 import hashlib
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
 
 from syntonos.core.chain import (
+    AS_IN_FORCE,
     STORED,
     Chain,
     EncodingOutput,
     LutLevels,
+    Overrides,
     bake_lut,
     chain_hash,
     chain_to_json,
+    compose,
     read_back,
     read_back_clf,
     write_clf,
@@ -27,12 +30,13 @@ from syntonos.core.formats import Cube, read_3dl, read_cube, write_3dl, write_cu
 from syntonos.core.matching.carried import lut_cost
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
-from syntonos.server.footage.pictures import THREADS
 from syntonos.server.handover.models import Export
 from syntonos.server.looks.services import scene_looks
 from syntonos.server.matching import selectors
+from syntonos.server.matching.chains import parts_of, parts_of_camera
 from syntonos.server.matching.models import Match
 from syntonos.server.productions.models import Camera, Light
+from syntonos.server.rendering.pictures import THREADS
 
 
 def folder() -> Path:
@@ -80,23 +84,21 @@ def chain_for(
     light: Light, camera: Camera, target: str, clip: Clip | None = None
 ) -> tuple[Chain, int | None]:
     """Return the chain of a LUT, of a clip or of all that are as the camera, and its match."""
-    production = camera.production
     match = selectors.current_match(light.pk, camera)
-    reference = production.reference_camera
+    reference = camera.production.reference_camera
     if match is None and (reference is None or reference.pk != camera.pk):
         raise FitError(
             f"{camera} has no match in {light.name} yet.",
             hint="Read the chart and fit first.", code="export.no_match",
         )  # fmt: skip
-    chain = selectors.chain_for(
-        camera, match, light.pk, output="" if target == "reference" else target, clip=clip
-    )
+    overrides, output = AS_IN_FORCE, target
     if target == "reference":
         assert reference is not None  # noqa: S101 - checked above
         # As if the reference camera had shot it: balance and look come later, over all alike.
-        plain = replace(chain, balance=None, look=None)
-        chain = plain.to(EncodingOutput(reference.encoding, reference.levels))
-    return chain, match.pk if match else None
+        stored = EncodingOutput(reference.encoding, reference.levels)
+        overrides, output = Overrides(off=frozenset({"balance", "look"}), output=stored), ""
+    parts = parts_of(clip, output=output) if clip else parts_of_camera(camera, light, output=output)
+    return compose(parts, overrides), match.pk if match else None
 
 
 def export_lut(

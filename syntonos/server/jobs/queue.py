@@ -27,8 +27,8 @@ def work(job_id: int) -> None:
 
 def consume() -> None:
     """Work off the queue until TERM or Ctrl-C; what a kill left half-done begins again."""
-    from syntonos.server.footage.pictures import warm_up
     from syntonos.server.jobs.services import take_up_again
+    from syntonos.server.rendering.pictures import warm_up
 
     take_up_again()
     # Kernels are loaded while nobody waits for them.

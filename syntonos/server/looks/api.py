@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import File, Router, Status, UploadedFile
 
+from syntonos.core.chain import Balance as BalanceStage
 from syntonos.core.formats import read_cdl_file
 from syntonos.server.api.uploads import read_upload
 from syntonos.server.looks import services
@@ -66,24 +68,28 @@ def set_balance(request: HttpRequest, light_id: int, body: BalanceIn) -> Any:
     return Status(201, _balance_out(services.set_balance(_light(light_id), dials, base)))
 
 
-@router.post("/lights/{light_id}/balance/preview", response=dict[str, Any],
+@router.post("/lights/{light_id}/balance/preview", response=BalanceStage,
              operation_id="previewBalance")  # fmt: skip
 def preview_balance(request: HttpRequest, light_id: int, body: BalanceIn) -> Any:
     """Return the stage that dials stand for; nothing is stored."""
     return services.balance_stage(body.dict(exclude={"base_number"}))
 
 
+def _plain(body: LookIn) -> dict[str, Any] | None:
+    return None if body.stage is None else asdict(body.stage)
+
+
 @router.post("/lights/{light_id}/look", response={201: LookOut}, operation_id="setLightLook")
 def set_light_look(request: HttpRequest, light_id: int, body: LookIn) -> Any:
     light = _light(light_id)
-    row = services.set_look(light.production, light, body.stage, body.base_number)
+    row = services.set_look(light.production, light, _plain(body), body.base_number)
     return Status(201, _look_out(row))
 
 
 @router.post("/productions/{production_id}/look", response={201: LookOut}, operation_id="setLook")
 def set_look(request: HttpRequest, production_id: int, body: LookIn) -> Any:
     production = get_object_or_404(Production, pk=production_id)
-    row = services.set_look(production, None, body.stage, body.base_number, body.scene)
+    row = services.set_look(production, None, _plain(body), body.base_number, body.scene)
     return Status(201, _look_out(row))
 
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from ninja import Schema
 from pydantic import Field
+
+from syntonos.server.api.chain_schemas import BalanceStage, LookStage
 
 
 class LutOut(Schema):
@@ -41,19 +42,19 @@ class BalanceIn(Dials):
 class BalanceOut(Schema):
     number: int
     dials: Dials
-    stage: dict[str, Any] | None
+    stage: BalanceStage | None
     created: datetime | None
 
 
 class LookIn(Schema):
-    stage: dict[str, Any] | None = None  # None takes an exception back
+    stage: LookStage | None = None  # None takes an exception back
     base_number: int = 0
     scene: str = Field("", max_length=80)  # an exception for a scene, in any light
 
 
 class LookOut(Schema):
     number: int
-    stage: dict[str, Any] | None
+    stage: LookStage | None
     created: datetime | None
 
 

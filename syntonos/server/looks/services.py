@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
@@ -28,15 +29,15 @@ def balance_of(light_id: int) -> Balance | None:
     return Balance.objects.filter(light_id=light_id, is_current=True).first()
 
 
-def look_of(production_id: int, light_id: int | None = None, scene: str = "") -> Look | None:
+def look_among(rows: Iterable[Look], light_id: int | None, scene: str) -> Look | None:
     """Return the look in force: the scene's exception, else the light's, else the production's."""
-    rows = Look.objects.filter(production_id=production_id, is_current=True)
-    exceptions = rows.exclude(stage=None)
-    if scene and (own := exceptions.filter(scene=scene).first()):
-        return own
-    if light_id is not None and (own := exceptions.filter(light_id=light_id).first()):
-        return own
-    return rows.filter(light__isnull=True, scene="").first()
+    rows = list(rows)
+    exceptions = [row for row in rows if row.stage is not None]
+    own = next((row for row in exceptions if scene and row.scene == scene), None)
+    if own is None and light_id is not None:
+        own = next((row for row in exceptions if row.light_id == light_id), None)
+    usual = (row for row in rows if row.light_id is None and row.scene == "")
+    return own or next(usual, None)
 
 
 def scene_looks(production_id: int) -> dict[str, Look]:

@@ -6,22 +6,17 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
+from syntonos.core.chain import Decode, Parts, compile_chain, compose, run
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.charts import ChartLayout
-from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import MODEL_NAMES, reading_from_json
-from syntonos.core.matching.fit import working
-from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.footage.models import Clip
-from syntonos.server.footage.pictures import jpeg
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
-from syntonos.server.looks.services import scene_looks
 from syntonos.server.matching import (
     borrowing,
     clip_checks,
@@ -33,7 +28,6 @@ from syntonos.server.matching import (
 from syntonos.server.matching.areas import Area, AreaPair
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
-    AngleOut,
     BorrowIn,
     ChangeOut,
     EncodingCheckStateOut,
@@ -64,7 +58,8 @@ def _clip(clip_id: int) -> Clip:
     return get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
 
 
-def _place(light_id: int, camera_id: int) -> tuple[Light, Camera]:
+def place_of(light_id: int, camera_id: int) -> tuple[Light, Camera]:
+    """Return a light and one of its production's cameras; 404 where they are none."""
     light = get_object_or_404(Light, pk=light_id)
     camera = get_object_or_404(
         Camera.objects.select_related("production__reference_camera"),
@@ -88,7 +83,7 @@ def reading_out(row: ChartReading) -> dict[str, Any]:
 
 def _swatches(row: ChartReading) -> list[str]:
     code = np.array([p["code_rgb"] for p in row.data["patches"]], np.float32)
-    chain = Chain(Decode(row.encoding, row.levels), Output())
+    chain = compose(Parts(Decode(row.encoding, row.levels)))
     colours = to_bytes(run(compile_chain(chain), code))
     return ["#" + bytes(colour).hex() for colour in colours]
 
@@ -106,9 +101,6 @@ def match_out(row: Match) -> dict[str, Any]:
         **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
-        "chain": chain_to_json(
-            selectors.chain_for(row.camera, row, row.light_id)
-        ),
         "areas": e.get("areas", []), "area_misses": e.get("pairs", []),
         "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
@@ -180,7 +172,7 @@ def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
 @router.post("/lights/{light_id}/cameras/{camera_id}/readings/merge", response={201: ReadingOut},
              operation_id="mergeReadings")  # fmt: skip
 def merge_readings(request: HttpRequest, light_id: int, camera_id: int, body: MergeIn) -> Any:
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     parts = [(part.reading_id, part.stops) for part in body.parts]
     return Status(201, reading_out(readings.merge(light, camera, parts)))
 
@@ -195,14 +187,14 @@ def list_neighbours(request: HttpRequest, light_id: int, camera_id: int) -> Any:
             "match_number": n.match.number if n.match else None,
             "expected": n.expected, "why": n.why,
         }
-        for n in borrowing.neighbours(*_place(light_id, camera_id))
+        for n in borrowing.neighbours(*place_of(light_id, camera_id))
     ]  # fmt: skip
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/matches/borrow", response={201: MatchOut},
              operation_id="borrowMatch")  # fmt: skip
 def borrow_match(request: HttpRequest, light_id: int, camera_id: int, body: BorrowIn) -> Any:
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     row = borrowing.borrow(
         light=light, camera=camera, source_id=body.light_id, base_number=body.base_number
     )
@@ -212,7 +204,7 @@ def borrow_match(request: HttpRequest, light_id: int, camera_id: int, body: Borr
 @router.get("/lights/{light_id}/cameras/{camera_id}/matches", response=list[MatchOut],
             operation_id="listMatches")  # fmt: skip
 def list_matches(request: HttpRequest, light_id: int, camera_id: int) -> Any:
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     return [match_out(row) for row in selectors.matches_of(light.pk, camera)]
 
 
@@ -230,14 +222,14 @@ def _request(body: FitIn) -> services.FitRequest:
 @router.post("/lights/{light_id}/cameras/{camera_id}/matches/preview", response=ChangeOut,
              operation_id="previewFit")  # fmt: skip
 def preview_fit(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     return asdict(services.preview(light=light, camera=camera, request=_request(body)))
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/matches", response={201: MatchOut},
              operation_id="fitMatch")  # fmt: skip
 def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     wanted = _request(body)
     return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
 
@@ -255,42 +247,27 @@ def camera_menu(
     request: HttpRequest, light_id: int, camera_id: int, step: float = 0.01, most: int = 99,
     sign: int = 1, overall: bool = False,
 ) -> Any:  # fmt: skip
-    light, camera = _place(light_id, camera_id)
+    light, camera = place_of(light_id, camera_id)
     return asdict(services.menu(light, camera, step=step, most=most, sign=sign, overall=overall))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check", response=EncodingCheckStateOut,
             operation_id="getEncodingCheck")  # fmt: skip
 def get_encoding_check(request: HttpRequest, light_id: int, camera_id: int) -> Any:
-    return encoding_checks.state_of(*_place(light_id, camera_id))
+    return encoding_checks.state_of(*place_of(light_id, camera_id))
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/encoding-check", response={202: JobOut},
              operation_id="checkEncoding")  # fmt: skip
 def check_encoding(request: HttpRequest, light_id: int, camera_id: int) -> Any:
-    return Status(202, encoding_checks.start(*_place(light_id, camera_id)))
-
-
-@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check/picture",
-            operation_id="candidatePicture", include_in_schema=False)  # fmt: skip
-def candidate_picture(
-    request: HttpRequest, light_id: int, camera_id: int, encoding: str, levels: str,
-    width: int = 320,
-) -> HttpResponse:  # fmt: skip
-    light, camera = _place(light_id, camera_id)
-    disp = services.candidate_picture(
-        light, camera, encoding, levels, width=max(64, min(width, 960))
-    )
-    response = HttpResponse(jpeg(disp), content_type="image/jpeg")
-    response["Cache-Control"] = "private, max-age=60"
-    return response
+    return Status(202, encoding_checks.start(*place_of(light_id, camera_id)))
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/curve", response={201: FittedCurveOut},
              operation_id="fitCurve")  # fmt: skip
 def fit_curve(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     """Fit a curve to the camera's bracket and keep it as an encoding; nothing else changes."""
-    found, row = services.fit_own_curve(*_place(light_id, camera_id))
+    found, row = services.fit_own_curve(*place_of(light_id, camera_id))
     plain = {n: getattr(found, n) for n in ("error", "low", "high", "stops")}
     return Status(201, {"slug": row.slug, "name": row.name, **plain})
 
@@ -305,63 +282,3 @@ def check_clips(request: HttpRequest, production_id: int) -> Any:
 def restore_match(request: HttpRequest, match_id: int, body: RestoreIn) -> Any:
     old = get_object_or_404(Match, pk=match_id)
     return Status(201, match_out(services.restore(old, base_number=body.base_number)))
-
-
-def _side(light: Light, camera: Camera, match: Match | None,
-          reading: ChartReading | None) -> dict[str, Any]:  # fmt: skip
-    return {
-        "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
-        "encoding_name": find_encoding(camera.encoding).name, "levels": camera.levels,
-        "clips": list(
-            Clip.objects.filter(light=light, camera=camera).select_related("camera")
-            .order_by("kind", "id")
-        ),
-        "reading": reading_out(reading) if reading else None,
-        "clip_readings": selectors.clip_readings(light.pk, camera),
-        "chain": chain_to_json(selectors.chain_for(camera, match, light.pk)),
-    }  # fmt: skip
-
-
-def _ramp(base: ChartReading, own: ChartReading) -> list[dict[str, float]]:
-    both = [reading_from_json(r.data) for r in (base, own)]
-    want, got = (working(reading).mean(axis=1) for reading in both)
-    return [
-        {"index": i + 1, "reference": float(np.log2(want[i] / 0.18)),
-         "angle": float(np.log2(got[i] / 0.18))}
-        for i in both[0].layout.greys if want[i] > 0 and got[i] > 0
-    ]  # fmt: skip
-
-
-@router.get("/lights/{light_id}/cameras/{camera_id}", response=AngleOut, operation_id="getAngle")
-def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
-    light, camera = _place(light_id, camera_id)
-    production = camera.production
-    reference = production.reference_camera
-    if reference is None:
-        raise Http404("The production has no reference camera yet.")
-    own = selectors.latest_reading(light.pk, camera.pk)
-    base = selectors.latest_reading(light.pk, reference.pk)
-    match = selectors.current_match(light.pk, camera)
-    status = selectors.status(production, camera, own, base, match)
-    newest = selectors.matches_of(light.pk, camera).first()
-    both = (base, own) if base and own and selectors.same_chart(base, own) else None
-    return {
-        "production_id": production.pk, "production_name": production.name,
-        "outputs": production.outputs,
-        "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
-        "reference": _side(light, reference, None, base),
-        "angle": _side(light, camera, match, own),
-        "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
-        "tuner_before": asdict(
-            tuner_of(reading_from_json(both[0].data), reading_from_json(both[1].data), None)
-        )
-        if both else None,
-        "match": match_out(match) if match else None,
-        "newest_number": newest.number if newest else 0,
-        "ramp": _ramp(*both) if both else [],
-        "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
-        "layouts": [layout_out(layout) for layout in readings.layouts_of(production)],
-        "scene_looks": {
-            scene: look.stage for scene, look in scene_looks(production.pk).items() if look.stage
-        },
-    }  # fmt: skip

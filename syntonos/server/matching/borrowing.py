@@ -6,7 +6,7 @@ from dataclasses import asdict, dataclass
 
 import numpy as np
 
-from syntonos.core.chain import Chain, Decode, Output, chain_to_json
+from syntonos.core.chain import Decode, Parts, chain_to_json, compose
 from syntonos.core.chain.document import Match as MatchStage
 from syntonos.core.errors import FitError
 from syntonos.core.matching.pooled import carried_error, general_match
@@ -91,7 +91,7 @@ def borrow(*, light: Light, camera: Camera, source_id: int | None, base_number: 
         selectors.stage_of(source) if chosen.match
         else general_match([selectors.stage_of(row) for row in rows])
     )  # fmt: skip
-    chain = Chain(Decode(camera.encoding, camera.levels), Output(), match=stage)
+    chain = compose(Parts(Decode(camera.encoding, camera.levels), match=stage))
     where = chosen.light.name if chosen.light else "all lights"
     evidence = source.evidence | {
         "borrowed": {"kind": chosen.kind, "from": where, "why": chosen.why},

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from ninja import Schema
 from pydantic import Field
 
-from syntonos.server.footage.schemas import ClipOut
 from syntonos.server.jobs.schemas import JobOut
-from syntonos.server.productions.schemas import OutputRow
 
 Point = tuple[float, float]
 
@@ -248,7 +246,6 @@ class MatchOut(Schema):
     residuals: list[ResidualOut]
     warnings: list[str]
     matrix: list[tuple[float, float, float]]
-    chain: dict[str, Any]  # as the camera is taken now, to look at this revision
 
 
 class MenuOut(Schema):
@@ -298,36 +295,3 @@ class ClipReading(Schema):
     clip_id: int
     reading_id: int
     layout: str
-
-
-class SideOut(Schema):
-    camera_id: int
-    letter: str
-    name: str
-    encoding_name: str
-    levels: str
-    clips: list[ClipOut]
-    reading: ReadingOut | None
-    clip_readings: list[ClipReading]
-    chain: dict[str, Any]
-
-
-class AngleOut(Schema):
-    production_id: int
-    production_name: str
-    outputs: list[OutputRow]
-    tolerance: float
-    light_id: int
-    light_name: str
-    reference: SideOut
-    angle: SideOut
-    state: str
-    next_step: str
-    tuner: dict[str, float] | None
-    tuner_before: dict[str, float] | None
-    match: MatchOut | None
-    newest_number: int
-    ramp: list[RampPoint]
-    other_lights: int  # lights whose charts of this pair can take part in a fit
-    layouts: list[LayoutOut]
-    scene_looks: dict[str, dict[str, Any]]  # by scene, where one has a look of its own

@@ -8,15 +8,13 @@ from typing import TYPE_CHECKING
 
 from django.db.models import QuerySet
 
-from syntonos.core.chain import Chain, Decode, Input, read_balance, read_chain, read_look
 from syntonos.core.chain import Match as MatchStage
+from syntonos.core.chain import read_chain
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
-from syntonos.server.footage.models import Clip
-from syntonos.server.looks import services as looks
 from syntonos.server.matching.models import ChartReading, Match
 
 if TYPE_CHECKING:
@@ -72,40 +70,6 @@ def stage_of(match: Match) -> MatchStage:
     stage = read_chain(match.chain).match
     assert stage is not None  # noqa: S101 - services store only chains with a match
     return stage
-
-
-def chain_for(
-    camera: Camera,
-    match: Match | None,
-    light_id: int | None = None,
-    *,
-    output: str = "",
-    clip: Clip | None = None,
-) -> Chain:
-    """Compose the chain of a camera's clips: its match, the light's balance, the look, an output.
-
-    `output` is the key of one of the production's; empty for the main one. A clip may carry
-    something else than its camera's others do, and its scene may have a look of its own.
-    """
-    production = camera.production
-    is_reference = production.reference_camera_id == camera.pk
-    balance = looks.balance_of(light_id) if light_id is not None else None
-    look = looks.look_of(production.pk, light_id, clip.scene if clip else "")
-    return Chain(
-        Decode(clip.encoding, clip.levels) if clip else Decode(camera.encoding, camera.levels),
-        production.output(output),
-        # A match has the body's own difference in it, and the reference is what it is.
-        input=camera.input if match is None and not is_reference else Input(),
-        match=stage_of(match) if match else None,
-        balance=read_balance(balance.stage) if balance is not None else None,
-        look=read_look(look.stage) if look is not None and look.stage is not None else None,
-    )
-
-
-def chain_of(clip: Clip, *, with_match: bool = True) -> Chain:
-    """Compose the chain of a clip, with the match of its camera in its light."""
-    match = current_match(clip.light_id, clip.camera) if with_match else None
-    return chain_for(clip.camera, match, clip.light_id, clip=clip)
 
 
 @dataclass(frozen=True, slots=True)

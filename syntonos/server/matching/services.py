@@ -9,7 +9,16 @@ import numpy as np
 from django.db import models, transaction
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, Decode, Output, chain_to_json, compile_chain, run
+from syntonos.core.chain import (
+    AS_IN_FORCE,
+    Decode,
+    Overrides,
+    Parts,
+    chain_to_json,
+    compile_chain,
+    compose,
+    run,
+)
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.colorimetry import delta_e_2000
@@ -36,6 +45,7 @@ from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
+from syntonos.server.matching.chains import chain_of, parts_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import beside, bracket_of
 from syntonos.server.matching.sensor_clip import scene_clip
@@ -249,13 +259,16 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     current = selectors.current_match(light.pk, camera)
     if current is None:
         return Change(found.expected, None, [], [])
-    now = selectors.chain_for(camera, current, light.pk)
     shown = camera.production.output()
-    programs = [compile_chain(c) for c in (now, replace(now, match=found.match))]
     clips = []
-    for clip in Clip.objects.filter(light=light, camera=camera).order_by("kind", "id"):
+    rows = Clip.objects.filter(light=light, camera=camera).select_related("camera__production")
+    for clip in rows.order_by("kind", "id"):
         code = frame_of(clip, 0, _PREVIEW_WIDTH)
-        before, after = (display_lab(run(p, code, threads=2), shown.display) for p in programs)
+        parts = parts_of(clip)
+        before, after = (
+            display_lab(run(compile_chain(compose(parts, o)), code, threads=2), shown.display)
+            for o in (AS_IN_FORCE, Overrides(match=found.match))
+        )
         change = delta_e_2000(before, after)
         clips.append({"name": clip.name, "mean": float(change.mean()),
                       "most": float(np.percentile(change, 99))})  # fmt: skip
@@ -268,7 +281,7 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     """Fit the camera to the reference in a light, as a new revision."""
     # The fit stays outside the transaction: it takes a while and touches no rows.
     found, base, own, target = _found(light, camera, request)
-    chain = Chain(Decode(own.encoding, own.levels), Output(), match=found.match)
+    chain = compose(Parts(Decode(own.encoding, own.levels), match=found.match))
     evidence = fit_to_json(found) | {
         "weights": request.weights, "asked": request.model, "pool": request.pool,
         "areas": [asdict(pair) for pair in request.areas],
@@ -318,8 +331,7 @@ def candidate_picture(
     encoding = find_encoding(slug)
     seen = as_encoded(reading_from_json(own.data), encoding, levels)
     match = fit_match(reading_from_json(base.data), seen).match
-    now = selectors.chain_for(camera, None, light.pk)
-    chain = replace(now, decode=Decode(encoding.slug, levels), match=match)
+    chain = chain_of(own.clip, Overrides(decode=Decode(encoding.slug, levels), match=match))
     return run(compile_chain(chain), frame_of(own.clip, 0, width), threads=2)
 
 

@@ -1,4 +1,4 @@
-"""Endpoints of productions, cameras, lights, encodings and the Board."""
+"""Endpoints of productions, cameras, lights and encodings."""
 
 from __future__ import annotations
 
@@ -29,7 +29,6 @@ from syntonos.server.api.uploads import read_upload
 from syntonos.server.productions import selectors, services
 from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 from syntonos.server.productions.schemas import (
-    BoardOut,
     CameraChange,
     CameraIn,
     CameraOut,
@@ -95,7 +94,7 @@ def list_displays(request: HttpRequest) -> Any:
 @router.post("/tone-curve", response=ToneCurveOut, operation_id="plotTone")
 def plot_tone(request: HttpRequest, body: ToneIn) -> Any:
     """Return a tone scale as a curve, for a plot."""
-    stage = read_output({"kind": "output", "display": body.display, "tone": body.tone})
+    stage = read_output({"kind": "output", "display": body.display, "tone": asdict(body.tone)})
     assert isinstance(stage, Output) and stage.tone is not None  # noqa: S101, PT018
     display = find_display(body.display)
     stops = np.linspace(-9, 9, 181)
@@ -194,20 +193,6 @@ def change_production(request: HttpRequest, production_id: int, body: Production
     if body.reference_camera_id is not None:
         get_object_or_404(production.cameras, pk=body.reference_camera_id)
     return services.change_production(production, body.dict(exclude_unset=True))
-
-
-@router.get("/productions/{production_id}/board", response=BoardOut, operation_id="getBoard")
-def get_board(request: HttpRequest, production_id: int) -> Any:
-    production = get_object_or_404(selectors.productions(), pk=production_id)
-    counts = selectors.counts(production)
-    return {
-        "production": production,
-        "cameras": [camera_out(c, production) for c in production.cameras.all()],
-        "lights": [
-            light_out(light, counts.get(light.pk, {})) for light in production.lights.all()
-        ],
-        "cells": selectors.board(production),
-    }  # fmt: skip
 
 
 @router.post("/productions/{production_id}/cameras", response={201: CameraOut},

@@ -7,7 +7,8 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from syntonos.server.footage.schemas import ClipOut
+from syntonos.core.chain import ToneScale
+from syntonos.server.api.chain_schemas import DisplayStage, OutputStage
 
 LevelsName = Literal["full", "legal"]
 
@@ -15,7 +16,13 @@ LevelsName = Literal["full", "legal"]
 class OutputRow(Schema):
     key: str = Field("", max_length=40)
     name: str = Field(min_length=1, max_length=60)
-    stage: dict[str, Any]
+    stage: DisplayStage
+
+
+class OutputIn(Schema):
+    key: str = Field("", max_length=40)
+    name: str = Field(min_length=1, max_length=60)
+    stage: OutputStage
 
 
 class DisplayOut(Schema):
@@ -23,12 +30,12 @@ class DisplayOut(Schema):
     name: str
     source: str
     peak: float
-    tone: dict[str, float]
+    tone: ToneScale
 
 
 class ToneIn(Schema):
     display: str
-    tone: dict[str, float]
+    tone: ToneScale
 
 
 class ToneCurveOut(Schema):
@@ -162,7 +169,7 @@ class ProductionChange(Schema):
     name: str | None = Field(None, min_length=1, max_length=120)
     reference_camera_id: int | None = None
     tolerance: float | None = Field(None, ge=0.1, le=10)
-    outputs: list[OutputRow] | None = Field(None, min_length=1, max_length=8)
+    outputs: list[OutputIn] | None = Field(None, min_length=1, max_length=8)
 
 
 class TunerOut(Schema):
@@ -171,24 +178,3 @@ class TunerOut(Schema):
     tint: float
     contrast: float
     strength: float
-
-
-class CellOut(Schema):
-    light_id: int
-    camera_id: int
-    clip: ClipOut | None
-    chart_clip: ClipOut | None
-    state: Literal["reference", "in_tune", "close", "off", "stale", "not_measured", "borrowed"]
-    delta_e: float | None
-    before: float | None
-    tuner: TunerOut | None
-    next_step: Literal["none", "bring_in", "read_chart", "read_reference", "fit", "fit_again"]
-    match_number: int | None
-    picture_key: str
-
-
-class BoardOut(Schema):
-    production: ProductionOut
-    cameras: list[CameraOut]
-    lights: list[LightOut]
-    cells: list[CellOut]

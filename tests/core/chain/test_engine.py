@@ -16,7 +16,7 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.engine import Superseded
+from syntonos.core.chain.engine import Cancelled
 from syntonos.core.chain.match_stage import match_affine, through_match
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
@@ -127,9 +127,9 @@ def test_shape_dtype_and_threads_change_nothing(shape):
 
 def test_a_superseded_run_gives_up():
     frame = np.zeros((200, 200, 3), np.float32)
-    with pytest.raises(Superseded):
+    with pytest.raises(Cancelled):
         run(compile_chain(Chain(Decode("s-log3/s-gamut3"), Output())), frame,
-            is_superseded=lambda: True)  # fmt: skip
+            is_cancelled=lambda: True)  # fmt: skip
 
 
 def test_a_clipped_sky_takes_no_colour_from_the_match():

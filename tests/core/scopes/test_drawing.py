@@ -5,7 +5,7 @@ import pytest
 
 from syntonos.core.chain import Chain, Decode, Match, Output, compile_chain, run
 from syntonos.core.chain.document import AcesOutput
-from syntonos.core.chain.engine import Superseded, to_bytes
+from syntonos.core.chain.engine import Cancelled, to_bytes
 from syntonos.core.chain.marks import on_screen
 from syntonos.core.scopes import count_scopes, draw
 
@@ -50,11 +50,11 @@ def test_a_frame_narrower_than_a_tile_and_one_pixel_high_is_drawn():
 def test_drawing_is_given_up_for_a_newer_draft():
     asked = []
 
-    def is_superseded() -> bool:
+    def is_cancelled() -> bool:
         asked.append(True)
         return len(asked) > 2
 
-    with pytest.raises(Superseded):
+    with pytest.raises(Cancelled):
         draw(Chain(Decode("s-log3/s-gamut3"), Output()), frame(64, 64),
-             is_superseded=is_superseded)  # fmt: skip
+             is_cancelled=is_cancelled)  # fmt: skip
     assert len(asked) == 3

@@ -1,4 +1,5 @@
-import createClient from "openapi-fetch";
+import createClient, { type MaybeOptionalInit } from "openapi-fetch";
+import type { PathsWithMethod, RequiredKeysOf } from "openapi-typescript-helpers";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -8,6 +9,7 @@ export type Camera = Schemas["CameraOut"];
 export type Light = Schemas["LightOut"];
 export type Production = Schemas["ProductionOut"];
 export type Clip = Schemas["ClipOut"];
+export type StandingClip = Schemas["StandingClip"];
 export type Angle = Schemas["AngleOut"];
 export type Side = Schemas["SideOut"];
 export type Match = Schemas["MatchOut"];
@@ -24,12 +26,27 @@ export type Arrival = Schemas["ArrivalOut"];
 export type ClipRow = Schemas["ClipRow"];
 export type ClipDetails = Schemas["ClipDetails"];
 export type ClipSettings = Partial<Schemas["ClipSettings"]>;
+export type DisplayStage = Output["stage"];
 export type Point = [number, number];
 
+type Method = "get" | "post" | "patch";
+type Json<R> = R extends { content: { "application/json": infer T } } ? T : undefined;
+type Success<Op> = Op extends { responses: infer R }
+  ? { [S in keyof R & (200 | 201 | 202 | 204)]: Json<R[S]> }[keyof R & (200 | 201 | 202 | 204)]
+  : never;
+type Call<M extends Method> = <
+  P extends PathsWithMethod<paths, M>,
+  Init extends MaybeOptionalInit<paths[P], M>,
+>(
+  path: P,
+  ...init: RequiredKeysOf<Init> extends never ? [Init?] : [Init]
+) => Promise<{ data?: Success<paths[P][M]>; error?: unknown; response: Response }>;
+
+// The client's own types turn tuples into arrays on their way out of the schema. These do not.
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
   fetch: (request) => fetch(request),
-});
+}) as unknown as { GET: Call<"get">; POST: Call<"post">; PATCH: Call<"patch"> };
 
 /** What the server answers when it cannot do a thing: what was found, and what to do. */
 export class ProblemError extends Error {

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { parseDraft, withoutMatch } from "./draft";
+import { parseDraft } from "./draft";
 
 it("takes a message apart where the header says", async () => {
   const header = { sequence: 4, jpeg: 3, scopes: true, columns: 2, levels: 2, side: 2 };
@@ -17,10 +17,4 @@ it("takes a message apart where the header says", async () => {
   expect(message.jpeg.size).toBe(3);
   expect(message.counts?.parade).toEqual(parade);
   expect(message.counts?.vector).toEqual(vector);
-});
-
-it("switches the match off without touching the other stages or the document itself", () => {
-  const chain = { version: 1, stages: [{ kind: "decode" }, { kind: "match" }, { kind: "output" }] };
-  expect(withoutMatch(chain).stages.map((s) => s.kind)).toEqual(["decode", "output"]);
-  expect(chain.stages).toHaveLength(3);
 });

@@ -1,29 +1,38 @@
-import { toProblem } from "./client";
+import { type Schemas, toProblem } from "./client";
 
-export type ChainDocument = { stages: { kind: string }[] } & Record<string, unknown>;
+export type Overrides = Partial<Schemas["OverridesIn"]>;
 
-export type DraftRequest = {
-  view: string;
-  sequence: number;
+/** A frame of a clip and how it is looked at; the server composes its chain. */
+export type Seen = {
   clip_id: number;
+  /** What the page knows to be in force for the clip, as the server's key. */
+  stand: string;
   frame: number;
   width: number;
-  chain: Record<string, unknown>;
-  scopes: boolean;
-  mark?: Mark;
+  overrides: Overrides;
+  mark: Mark;
   /** See HDR darkened until its peak is white, instead of clipped at its reference white. */
-  whole?: boolean;
-  /** Of a balance under the hand, instead of the chain's. */
-  dials?: Record<string, unknown> | null;
+  whole: boolean;
+};
+
+export type DraftRequest = Seen & {
+  session: string;
+  view: string;
+  sequence: number;
+  scopes: boolean;
 };
 
 /** What is hatched: away from what the fit has seen, or what the display cannot show. */
-export type Mark = "" | "unseen" | "gamut";
+export type Mark = Schemas["SeenIn"]["mark"];
 
 export type DraftHeader = {
   sequence: number;
   width: number;
   height: number;
+  clip: string;
+  frame: number;
+  /** Whether a match is in its chain. */
+  matched: boolean;
   jpeg: number;
   scopes: boolean;
   columns: number;
@@ -31,26 +40,26 @@ export type DraftHeader = {
   side: number;
   bottom: number;
   top: number;
-  unseen?: number | null;
-  outside?: number | null;
-  clipped?: number | null;
-  display?: string;
+  /** Shares of the picture: hatched as unseen; outside of the display's primaries; above white. */
+  unseen: number | null;
+  outside: number | null;
+  clipped: number | null;
+  display: string;
   /** Of HDR: the light in nit that is white on screen. */
-  white?: number | null;
+  white: number | null;
   /** Weights of R' and B' in Y'. */
   luma?: [number, number];
   /** Of HDR: signals, and the light of a neutral there in nit. */
   light?: [number, number][];
-  lut_clips?: number[];
-  lut_greys?: [number, number][];
-  below: number;
-  above: number;
 };
 
 /** Counts of a picture: parade [channel][column][level], vectorscope [row][column]. */
 export type ScopeCounts = { header: DraftHeader; parade: Uint16Array; vector: Uint16Array };
 
 export type DraftMessage = { header: DraftHeader; jpeg: Blob; counts: ScopeCounts | null };
+
+/** This page among all that look at pictures. */
+export const SESSION = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`;
 
 /** Take one binary message apart: length and header, JPEG, parade, vectorscope. */
 export function parseDraft(data: ArrayBuffer): DraftMessage {
@@ -59,7 +68,7 @@ export function parseDraft(data: ArrayBuffer): DraftMessage {
     new TextDecoder().decode(new Uint8Array(data, 4, length)),
   ) as DraftHeader;
   const start = 4 + length;
-  const jpeg = new Blob([data.slice(start, start + header.jpeg)], { type: "image/jpeg" });
+  const jpeg = new Blob([new Uint8Array(data, start, header.jpeg)], { type: "image/jpeg" });
   if (!header.scopes) return { header, jpeg, counts: null };
   const parade = 3 * header.columns * header.levels * 2;
   const from = start + header.jpeg;
@@ -74,29 +83,36 @@ export function parseDraft(data: ArrayBuffer): DraftMessage {
   };
 }
 
-/** Ask for a picture of a chain that need not be stored; null when a newer one took its place. */
-export async function requestDraft(
-  body: DraftRequest,
-  signal: AbortSignal,
-): Promise<DraftMessage | null> {
+const JSON_TYPE = { "Content-Type": "application/json" };
+
+/**
+ * Ask for a picture. Null where a newer one took its place; "busy" where too many wait at the
+ * server: ask again in a moment.
+ */
+export async function requestDraft(body: DraftRequest): Promise<DraftMessage | null | "busy"> {
   let response: Response;
   try {
     response = await fetch("/api/pictures/draft", {
       method: "POST",
-      headers: { "Content-Type": "application/json" },
+      headers: JSON_TYPE,
       body: JSON.stringify(body),
-      signal,
     });
   } catch (error) {
-    if (signal.aborted) return null;
     throw toProblem(error);
   }
   if (response.status === 409) return null;
+  if (response.status === 429) return "busy";
   if (!response.ok) throw toProblem(await response.json().catch(() => null));
   return parseDraft(await response.arrayBuffer());
 }
 
-/** The same chain without its match. */
-export function withoutMatch(chain: ChainDocument): ChainDocument {
-  return { ...chain, stages: chain.stages.filter((stage) => stage.kind !== "match") };
+/** Tell the server that nobody looks at a picture any more. */
+export function closeView(view: string): void {
+  // Nobody waits for the answer: the page may be going away.
+  void fetch("/api/pictures/close", {
+    method: "POST",
+    headers: JSON_TYPE,
+    body: JSON.stringify({ session: SESSION, view }),
+    keepalive: true,
+  }).catch(() => undefined);
 }

@@ -1,5 +1,6 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { type Angle, api, type Job, type Over, unwrap } from "./client";
+import { api, type Job, type Schemas, unwrap } from "./client";
+import type { Seen } from "./draft";
 
 export const keys = {
   productions: ["productions"] as const,
@@ -65,11 +66,10 @@ export const encodingCheckQuery = (light: number, camera: number) =>
 export const angleQuery = (light: number, camera: number) =>
   queryOptions({
     queryKey: keys.angle(light, camera),
-    // The client's types turn tuples into arrays; the schema says they are tuples.
-    queryFn: async ({ signal }) =>
-      (await unwrap(
+    queryFn: ({ signal }) =>
+      unwrap(
         api.GET("/api/lights/{light_id}/cameras/{camera_id}", { ...place(light, camera), signal }),
-      )) as Angle,
+      ),
   });
 
 export const matchesQuery = (light: number, camera: number) =>
@@ -126,6 +126,22 @@ export const curveQuery = (slug: string, levels: "full" | "legal") =>
       unwrap(api.GET("/api/encoding-curve", { params: { query: { slug, levels } }, signal })),
   });
 
+/** What the LUTs of a look do to a frame; the last answer stays until the next has come. */
+export const diagnosticsQuery = (seen: Seen | null) =>
+  queryOptions({
+    queryKey: ["diagnostics", seen],
+    enabled: seen !== null,
+    placeholderData: keepPreviousData,
+    gcTime: 10_000,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST("/api/pictures/diagnostics", {
+          body: seen as Schemas["SeenIn"],
+          signal,
+        }),
+      ),
+  });
+
 export const displaysQuery = () =>
   queryOptions({
     queryKey: ["displays"],
@@ -133,7 +149,7 @@ export const displaysQuery = () =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/displays", { signal })),
   });
 
-export const toneQuery = (display: string, tone: Record<string, number>) =>
+export const toneQuery = (display: string, tone: Schemas["ToneScale"]) =>
   queryOptions({
     queryKey: ["tone", display, tone],
     staleTime: Number.POSITIVE_INFINITY,
@@ -160,11 +176,10 @@ export const spacesQuery = (config: string) =>
 export const overQuery = (light: number) =>
   queryOptions({
     queryKey: ["over", light],
-    // The client's types turn tuples into arrays; the schema says they are tuples.
-    queryFn: async ({ signal }) =>
-      (await unwrap(
+    queryFn: ({ signal }) =>
+      unwrap(
         api.GET("/api/lights/{light_id}/over", { params: { path: { light_id: light } }, signal }),
-      )) as Over,
+      ),
   });
 
 export const isOpen = (job: Job) => job.state === "queued" || job.state === "running";

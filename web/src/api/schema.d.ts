@@ -96,6 +96,26 @@ export interface paths {
         patch: operations["changeClip"];
         trace?: never;
     };
+    "/api/clips/{clip_id}/chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Chain
+         * @description Return the chain document of a clip, as it is in force.
+         */
+        get: operations["getChain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clips/{clip_id}/find": {
         parameters: {
             query?: never;
@@ -572,6 +592,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close Views
+         * @description Give up what is made for a page, or for one picture on it: nobody looks any more.
+         */
+        post: operations["closeViews"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pictures/diagnostics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Diagnose
+         * @description Say of a frame what is worked out when the hand rests.
+         */
+        post: operations["diagnose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions": {
         parameters: {
             query?: never;
@@ -973,6 +1033,33 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcesOutput
+         * @description Scene-linear to a display by an ACES output transform, done by OpenColorIO.
+         */
+        AcesOutput: {
+            /**
+             * Compression
+             * @default 0
+             */
+            compression: number;
+            /**
+             * Display
+             * @default rec709
+             */
+            display: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "output-aces";
+            /**
+             * Version
+             * @default 2.0
+             * @enum {string}
+             */
+            version: "1.3" | "2.0";
+        };
         /** AdviceOut */
         AdviceOut: {
             /** Gain */
@@ -1005,24 +1092,12 @@ export interface components {
             /** Ramp */
             ramp: components["schemas"]["RampPoint"][];
             reference: components["schemas"]["SideOut"];
-            /** Scene Looks */
-            scene_looks: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
-            };
             /** State */
             state: string;
             /** Tolerance */
             tolerance: number;
-            /** Tuner */
-            tuner: {
-                [key: string]: number;
-            } | null;
-            /** Tuner Before */
-            tuner_before: {
-                [key: string]: number;
-            } | null;
+            tuner: components["schemas"]["TunerOut"] | null;
+            tuner_before: components["schemas"]["TunerOut"] | null;
         };
         /** AreaIn */
         AreaIn: {
@@ -1129,6 +1204,38 @@ export interface components {
             /** Ids */
             ids: number[];
         };
+        /**
+         * Balance
+         * @description All cameras of a light alike, the reference too, after the match.
+         *
+         *     Scene-linear AP1 is multiplied by 2^stops and by `gains`; then the CDL works in ACEScct.
+         */
+        Balance: {
+            cdl?: components["schemas"]["Cdl"] | null;
+            /**
+             * Gains
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            gains: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "balance";
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+        };
         /** BalanceIn */
         BalanceIn: {
             /**
@@ -1160,10 +1267,7 @@ export interface components {
             dials: components["schemas"]["Dials"];
             /** Number */
             number: number;
-            /** Stage */
-            stage: {
-                [key: string]: unknown;
-            } | null;
+            stage: components["schemas"]["Balance"] | null;
         };
         /** BoardOut */
         BoardOut: {
@@ -1326,6 +1430,64 @@ export interface components {
             /** Slope */
             slope: number;
         };
+        /**
+         * Cdl
+         * @description ASC CDL 1.2: (in slope + offset)^power, then saturation about BT.709 luma.
+         *
+         *     Clamped to 0..1 before and after the power as the standard has it, or not at all; negatives
+         *     then skip the power.
+         */
+        Cdl: {
+            /**
+             * Clamp
+             * @default false
+             */
+            clamp: boolean;
+            /**
+             * Offset
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            offset: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Power
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            power: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Slope
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            slope: [
+                number,
+                number,
+                number
+            ];
+        };
         /** CdlIn */
         CdlIn: {
             /**
@@ -1378,6 +1540,55 @@ export interface components {
                 number
             ];
         };
+        /**
+         * CdlStep
+         * @description A CDL on values of an encoding.
+         */
+        CdlStep: {
+            /**
+             * @default {
+             *       "clamp": false,
+             *       "offset": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "power": [
+             *         1,
+             *         1,
+             *         1
+             *       ],
+             *       "saturation": 1,
+             *       "slope": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            cdl: components["schemas"]["Cdl"];
+            /**
+             * Encoding
+             * @default acescct/ap1
+             */
+            encoding: string;
+            /**
+             * Kind
+             * @default cdl
+             * @constant
+             */
+            kind: "cdl";
+            /**
+             * Levels
+             * @default full
+             */
+            levels: string;
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
+        };
         /** CellOut */
         CellOut: {
             /** Before */
@@ -1397,14 +1608,35 @@ export interface components {
              * @enum {string}
              */
             next_step: "none" | "bring_in" | "read_chart" | "read_reference" | "fit" | "fit_again";
-            /** Picture Key */
-            picture_key: string;
+            /** Stand */
+            stand: string;
             /**
              * State
              * @enum {string}
              */
             state: "reference" | "in_tune" | "close" | "off" | "stale" | "not_measured" | "borrowed";
             tuner: components["schemas"]["TunerOut"] | null;
+        };
+        /**
+         * ChainDocument
+         * @description A chain document (docs/formats.md).
+         */
+        ChainDocument: {
+            /** Encodings */
+            encodings?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
+            /** Stages */
+            stages: (components["schemas"]["Decode"] | components["schemas"]["Input"] | components["schemas"]["Match"] | components["schemas"]["Balance"] | components["schemas"]["Look"] | components["schemas"]["Output"] | components["schemas"]["AcesOutput"] | components["schemas"]["EncodingOutput"])[];
+            /**
+             * Syntonos
+             * @constant
+             */
+            syntonos: "chain";
+            /** Version */
+            version: number;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -1704,6 +1936,13 @@ export interface components {
             ids: number[];
             values: components["schemas"]["ClipSettings"];
         };
+        /** CloseIn */
+        CloseIn: {
+            /** Session */
+            session: string;
+            /** View */
+            view?: string | null;
+        };
         /** ConfigSpaceOut */
         ConfigSpaceOut: {
             /** Family */
@@ -1736,6 +1975,48 @@ export interface components {
             lin: number[];
             /** Stops */
             stops: (number | null)[];
+        };
+        /**
+         * Decode
+         * @description Stored code values to scene-linear in the camera's own gamut.
+         */
+        Decode: {
+            /** Encoding */
+            encoding: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decode";
+            /**
+             * Levels
+             * @default full
+             */
+            levels: string;
+        };
+        /** DecodeIn */
+        DecodeIn: {
+            /** Encoding */
+            encoding: string;
+            /**
+             * Levels
+             * @default full
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+        };
+        /**
+         * DiagnosticsOut
+         * @description What the LUTs of the look do to a frame.
+         */
+        DiagnosticsOut: {
+            /** Lut Clips */
+            lut_clips: number[];
+            /** Lut Greys */
+            lut_greys: [
+                number,
+                number
+            ][];
         };
         /** Dials */
         Dials: {
@@ -1787,10 +2068,7 @@ export interface components {
             slug: string;
             /** Source */
             source: string;
-            /** Tone */
-            tone: {
-                [key: string]: number;
-            };
+            tone: components["schemas"]["ToneScale"];
         };
         /** EncodingCheckOut */
         EncodingCheckOut: {
@@ -1829,6 +2107,24 @@ export interface components {
             slug: string;
             /** Source */
             source: string;
+        };
+        /**
+         * EncodingOutput
+         * @description Scene-linear to stored code values of an encoding, unclamped.
+         */
+        EncodingOutput: {
+            /** Encoding */
+            encoding: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "output-encoding";
+            /**
+             * Levels
+             * @default full
+             */
+            levels: string;
         };
         /** ExportIn */
         ExportIn: {
@@ -2010,6 +2306,39 @@ export interface components {
             /** Turned Score */
             turned_score: number;
         };
+        /**
+         * Input
+         * @description The camera's gamut to the working space.
+         *
+         *     `unit` multiplies linear R, G, B in the camera's gamut before: one body's own small difference
+         *     from the camera that its encoding was published for.
+         */
+        Input: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "input";
+            /**
+             * Unit
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            unit: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Working
+             * @default ap1
+             * @constant
+             */
+            working: "ap1";
+        };
         /** JobOut */
         JobOut: {
             /** Arguments */
@@ -2115,6 +2444,22 @@ export interface components {
              */
             readings: number;
         };
+        /**
+         * Look
+         * @description A short ordered list over everything.
+         */
+        Look: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "look";
+            /**
+             * Steps
+             * @default []
+             */
+            steps: (components["schemas"]["CdlStep"] | components["schemas"]["LutStep"])[];
+        };
         /** LookIn */
         LookIn: {
             /**
@@ -2127,10 +2472,7 @@ export interface components {
              * @default
              */
             scene: string;
-            /** Stage */
-            stage?: {
-                [key: string]: unknown;
-            } | null;
+            stage?: components["schemas"]["Look"] | null;
         };
         /** LookOut */
         LookOut: {
@@ -2138,10 +2480,7 @@ export interface components {
             created: string | null;
             /** Number */
             number: number;
-            /** Stage */
-            stage: {
-                [key: string]: unknown;
-            } | null;
+            stage: components["schemas"]["Look"] | null;
         };
         /** LutOut */
         LutOut: {
@@ -2160,6 +2499,184 @@ export interface components {
             /** Size */
             size: number;
         };
+        /**
+         * LutStep
+         * @description A 1D or 3D LUT, by the sha256 of its values, on values of an encoding.
+         *
+         *     It gives back values of the same encoding, or those of a display (`to`): then it is the last
+         *     step of a look, and an output of that display adds nothing to it.
+         */
+        LutStep: {
+            /**
+             * Encoding
+             * @default acescct/ap1
+             */
+            encoding: string;
+            /**
+             * Kind
+             * @default lut
+             * @constant
+             */
+            kind: "lut";
+            /**
+             * Levels
+             * @default full
+             */
+            levels: string;
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
+            /** Sha256 */
+            sha256: string;
+            /** To */
+            to?: string | null;
+        };
+        /**
+         * Match
+         * @description One camera's light brought to the reference's, all in AP1 mixed towards luminance.
+         *
+         *     p = P lin_ap1, with P = (1 - mix) I + mix 1 l^T and l the luminance weights of AP1;
+         *     x = (p - angle_flare) / angle_white 2^stops; y = model(x); out = y reference_white +
+         *     reference_flare; lin_ap1 = P^-1 out. Whites have luminance one. The model is
+         *     matrix x + roots + smooth residual, as in `colour_model`; matrix rows sum to one.
+         *
+         *     `roots` has ten rows or none; `smooth` has a row (ln r/g, ln b/g, weights of r, g, b) for each
+         *     of its centres.
+         *
+         *     `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
+         *     it, from three quarters of it in the smallest channel, the result blends to neutral of the same
+         *     luminance: what is clipped has no colour that could be matched.
+         */
+        Match: {
+            /**
+             * Angle Flare
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            angle_flare: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Angle White
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            angle_white: [
+                number,
+                number,
+                number
+            ];
+            /** Clip */
+            clip?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "match";
+            /**
+             * Matrix
+             * @default [
+             *       [
+             *         1,
+             *         0,
+             *         0
+             *       ],
+             *       [
+             *         0,
+             *         1,
+             *         0
+             *       ],
+             *       [
+             *         0,
+             *         0,
+             *         1
+             *       ]
+             *     ]
+             */
+            matrix: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Mix
+             * @default 0.2
+             */
+            mix: number;
+            /**
+             * Reference Flare
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            reference_flare: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Reference White
+             * @default [
+             *       1,
+             *       1,
+             *       1
+             *     ]
+             */
+            reference_white: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Roots
+             * @default []
+             */
+            roots: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Smooth
+             * @default []
+             */
+            smooth: [
+                number,
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+        };
         /** MatchOut */
         MatchOut: {
             /** Advice */
@@ -2175,10 +2692,6 @@ export interface components {
             /** Before */
             before: number | null;
             borrowed: components["schemas"]["BorrowedOut"] | null;
-            /** Chain */
-            chain: {
-                [key: string]: unknown;
-            };
             /**
              * Created
              * Format: date-time
@@ -2300,6 +2813,52 @@ export interface components {
             /** Orientation Certain */
             orientation_certain: boolean;
         };
+        /**
+         * Output
+         * @description Scene-linear to a display, clamped to what it shows.
+         *
+         *     With a tone scale, or plain: clipped at white. `compression` is the strength 0..1 of the ACES
+         *     reference gamut compression before it.
+         */
+        Output: {
+            /**
+             * Compression
+             * @default 0
+             */
+            compression: number;
+            /**
+             * Display
+             * @default rec709
+             */
+            display: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "output";
+            /**
+             * @default {
+             *       "black": 0,
+             *       "contrast": 1.05,
+             *       "grey": 0.117,
+             *       "start": 0,
+             *       "stops_to_white": 6
+             *     }
+             */
+            tone: components["schemas"]["ToneScale"] | null;
+        };
+        /** OutputIn */
+        OutputIn: {
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /** Name */
+            name: string;
+            /** Stage */
+            stage: components["schemas"]["Output"] | components["schemas"]["AcesOutput"] | components["schemas"]["EncodingOutput"];
+        };
         /** OutputRow */
         OutputRow: {
             /**
@@ -2310,9 +2869,7 @@ export interface components {
             /** Name */
             name: string;
             /** Stage */
-            stage: {
-                [key: string]: unknown;
-            };
+            stage: components["schemas"]["Output"] | components["schemas"]["AcesOutput"];
         };
         /**
          * OverOut
@@ -2326,6 +2883,32 @@ export interface components {
             luts: components["schemas"]["LutOut"][];
             /** Scenes */
             scenes: components["schemas"]["SceneLookOut"][];
+        };
+        /**
+         * OverridesIn
+         * @description What is looked at instead of what is in force; nothing of it is kept.
+         */
+        OverridesIn: {
+            decode?: components["schemas"]["DecodeIn"] | null;
+            dials?: components["schemas"]["Dials"] | null;
+            /**
+             * Grey
+             * @default false
+             */
+            grey: boolean;
+            look?: components["schemas"]["Look"] | null;
+            /** Match Id */
+            match_id?: number | null;
+            /** Off */
+            off?: ("match" | "balance" | "look")[];
+            /**
+             * Output
+             * @default
+             */
+            output: string;
+            pinned?: components["schemas"]["ChainDocument"] | null;
+            /** Until */
+            until?: ("input" | "match" | "balance" | "look") | null;
         };
         /** OwnEncodingIn */
         OwnEncodingIn: {
@@ -2387,7 +2970,7 @@ export interface components {
             /** Name */
             name?: string | null;
             /** Outputs */
-            outputs?: components["schemas"]["OutputRow"][] | null;
+            outputs?: components["schemas"]["OutputIn"][] | null;
             /** Reference Camera Id */
             reference_camera_id?: number | null;
             /** Tolerance */
@@ -2580,10 +3163,42 @@ export interface components {
             number: number;
             /** Scene */
             scene: string;
-            /** Stage */
-            stage: {
-                [key: string]: unknown;
-            } | null;
+            stage: components["schemas"]["Look"] | null;
+        };
+        /**
+         * SeenIn
+         * @description A frame of a clip, and how it is looked at.
+         */
+        SeenIn: {
+            /** Clip Id */
+            clip_id: number;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Mark
+             * @default
+             * @enum {string}
+             */
+            mark: "" | "unseen" | "gamut";
+            overrides?: components["schemas"]["OverridesIn"];
+            /**
+             * Stand
+             * @default
+             */
+            stand: string;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Width
+             * @default 960
+             */
+            width: number;
         };
         /** SequenceOut */
         SequenceOut: {
@@ -2605,23 +3220,72 @@ export interface components {
         SideOut: {
             /** Camera Id */
             camera_id: number;
-            /** Chain */
-            chain: {
-                [key: string]: unknown;
-            };
             /** Clip Readings */
             clip_readings: components["schemas"]["ClipReading"][];
             /** Clips */
-            clips: components["schemas"]["ClipOut"][];
+            clips: components["schemas"]["StandingClip"][];
+            /** Encoding */
+            encoding: string;
             /** Encoding Name */
             encoding_name: string;
             /** Letter */
             letter: string;
-            /** Levels */
-            levels: string;
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
             /** Name */
             name: string;
             reading: components["schemas"]["ReadingOut"] | null;
+        };
+        /** StandingClip */
+        StandingClip: {
+            /** Bits */
+            bits: number;
+            /** Camera Id */
+            camera_id: number;
+            /** Encoding */
+            encoding: string;
+            /** Format */
+            format: string;
+            /** Frame Count */
+            frame_count: number;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "scene" | "chart";
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /** Light Id */
+            light_id: number;
+            /**
+             * Media
+             * @enum {string}
+             */
+            media: "stills" | "video" | "raw";
+            /** Name */
+            name: string;
+            /** Rate */
+            rate: string;
+            /** Scene */
+            scene: string;
+            /** Stand */
+            stand: string;
+            /** Timecode */
+            timecode: string;
+            /** Warnings */
+            warnings: string[];
+            /** Width */
+            width: number;
         };
         /** ToneCurveOut */
         ToneCurveOut: {
@@ -2638,10 +3302,38 @@ export interface components {
         ToneIn: {
             /** Display */
             display: string;
-            /** Tone */
-            tone: {
-                [key: string]: number;
-            };
+            tone: components["schemas"]["ToneScale"];
+        };
+        /**
+         * ToneScale
+         * @description Contrast, where middle grey lands, where the shoulder begins and ends, and black.
+         */
+        ToneScale: {
+            /**
+             * Black
+             * @default 0
+             */
+            black: number;
+            /**
+             * Contrast
+             * @default 1.05
+             */
+            contrast: number;
+            /**
+             * Grey
+             * @default 0.117
+             */
+            grey: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+            /**
+             * Stops To White
+             * @default 6
+             */
+            stops_to_white: number;
         };
         /** TunerOut */
         TunerOut: {
@@ -2863,6 +3555,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipDetails"];
+                };
+            };
+        };
+    };
+    getChain: {
+        parameters: {
+            query?: {
+                output?: string;
+            };
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainDocument"];
                 };
             };
         };
@@ -3175,9 +3891,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Balance"];
                 };
             };
         };
@@ -3643,6 +4357,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FolderOut"];
+                };
+            };
+        };
+    };
+    closeViews: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    diagnose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiagnosticsOut"];
                 };
             };
         };

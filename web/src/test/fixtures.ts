@@ -7,6 +7,7 @@ import type {
   Export,
   Light,
   Match,
+  Output,
   Reading,
   Residual,
   Schemas,
@@ -79,7 +80,7 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
   tuner: { exposure: 0, warmth: 0, tint: 0, contrast: 0, strength: 0 },
   next_step: "none",
   match_number: 1,
-  picture_key: "k",
+  stand: "k",
   ...changes,
 });
 
@@ -89,7 +90,7 @@ export const board = (cells: Cell[]): Board => ({
     name: "Casting",
     reference_camera_id: 1,
     tolerance: 1.2,
-    outputs: [{ key: "rec709", name: "Rec.709", stage: { kind: "output", display: "rec709" } }],
+    outputs: [{ key: "rec709", name: "Rec.709", stage: REC709 }],
   },
   cameras: [camera({ id: 1, letter: "A", name: "Alder", is_reference: true }), camera()],
   lights: [light()],
@@ -97,6 +98,14 @@ export const board = (cells: Cell[]): Board => ({
 });
 
 const NAMES = ["dark skin", "light skin", "blue sky", "foliage"];
+
+/** Rec.709, clipped at white. */
+export const REC709: Output["stage"] = {
+  kind: "output",
+  display: "rec709",
+  tone: null,
+  compression: 0,
+};
 
 export const residuals = (changes: Record<number, Partial<Residual>> = {}): Residual[] =>
   Array.from({ length: 24 }, (_, i) => ({
@@ -124,7 +133,6 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   pool: false,
   target: null,
   borrowed: null,
-  chain: { stages: [] },
   stops: 0.33,
   flare_share: 0.005,
   warmth: 30,
@@ -208,7 +216,7 @@ export const reading = (changes: Partial<Reading> = {}): Reading => ({
 export const angle = (changes: Partial<Angle> = {}): Angle => ({
   production_id: 1,
   production_name: "Casting",
-  outputs: [{ key: "rec709", name: "Rec.709", stage: { kind: "output", display: "rec709" } }],
+  outputs: [{ key: "rec709", name: "Rec.709", stage: REC709 }],
   tolerance: 1.2,
   light_id: 1,
   light_name: "Foundry",
@@ -216,23 +224,23 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
     camera_id: 1,
     letter: "A",
     name: "Alder",
+    encoding: "logc3-ei800/awg3",
     encoding_name: "LogC3 EI 800",
     levels: "full",
-    clips: [clip({ id: 1, name: "A001_01" })],
+    clips: [{ ...clip({ id: 1, name: "A001_01" }), stand: "a" }],
     reading: reading({ clip_id: 1 }),
     clip_readings: [],
-    chain: { stages: [] },
   },
   angle: {
     camera_id: 2,
     letter: "B",
     name: "Birch",
+    encoding: "s-log3/s-gamut3.cine",
     encoding_name: "S-Log3",
     levels: "full",
-    clips: [clip()],
+    clips: [{ ...clip(), stand: "b" }],
     reading: reading(),
     clip_readings: [],
-    chain: { stages: [] },
   },
   state: "in_tune",
   next_step: "none",
@@ -243,7 +251,6 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   ramp: [],
   other_lights: 0,
   layouts: [layout()],
-  scene_looks: {},
   ...changes,
 });
 

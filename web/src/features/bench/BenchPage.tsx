@@ -1,27 +1,29 @@
 import { useQuery } from "@tanstack/react-query";
 import { MonitorUp } from "lucide-react";
-import { useState } from "react";
+import { type ComponentProps, useState } from "react";
 import { Link, useParams } from "react-router";
+import { useStore } from "zustand";
 import type { Angle, Match } from "@/api/client";
-import type { ChainDocument } from "@/api/draft";
-import { angleQuery, clipQuery, encodingsQuery, overQuery } from "@/api/queries";
+import type { Overrides, Seen } from "@/api/draft";
+import { angleQuery, clipQuery, diagnosticsQuery, encodingsQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { STATE_WORDS, type State, StateMark } from "@/shared/Marks";
 import { TunerScales } from "@/shared/Tuner";
 import { useKeys } from "@/shared/useKeys";
-import { BalancePanel, type Dials } from "./Balance";
+import { BalancePanel } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
 import { useTellCleanWindow } from "./cleanWindow";
+import { createHand, type HandStore, ofAngle, ofReference } from "./hand";
 import { LookPanel } from "./Look";
-import type { LookStage } from "./lookSteps";
 import { Pictures } from "./Pictures";
 import { Revisions } from "./Revisions";
 import { Scopes } from "./Scopes";
-import { type Compare, PANELS, useBenchPlace } from "./useBenchPlace";
-import { useDraft } from "./useDraft";
-import { asEncoded, ofClip, pickClip, viewChain } from "./viewChain";
+import { seenOf, withoutMatch } from "./seen";
+import { type Compare, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
+import { usePictureView } from "./usePictureView";
+import { useRested } from "./useRested";
 
 export function BenchPage() {
   const params = useParams();
@@ -198,54 +200,35 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const [compared, setCompared] = useState<Match | null>(null);
   const ownClip = pickClip(angle.angle.clips, place.kind, place.clips[1]);
   const baseClip = pickClip(angle.reference.clips, place.kind, place.clips[0]);
-  const clips = [compared ? ownClip : baseClip, ownClip] as const;
-  const frames = clips.map((c, i) =>
-    Math.min(place.frames[compared ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
-  ) as [number, number];
   const over = useQuery(overQuery(angle.light_id));
   const known = useQuery({ ...clipQuery(ownClip?.id ?? 0), enabled: ownClip !== undefined }).data;
-  // Under the hand: a balance, a look, an encoding that is tried. Nothing of it is kept by looking.
-  const [dials, setDials] = useState<Dials | null>(null);
-  const [look, setLook] = useState<LookStage | undefined>(undefined);
+  const [hand] = useState(createHand);
   const [tried, setTried] = useState<Candidate | null>(null);
   const [beside, setBeside] = useState(false);
   const encodings = useQuery({ ...encodingsQuery(angle.production_id), enabled: tried !== null });
   const nameOf = (slug: string) => encodings.data?.find((e) => e.slug === slug)?.name ?? slug;
-  const output = angle.outputs.find((o) => o.key === place.output)?.stage ?? null;
-  const view = {
-    output: output as never,
-    look: look as never,
-    mono: place.mono,
-  };
-  const looks = angle.scene_looks as Record<string, never>;
-  const ownChain = ofClip(angle.angle.chain as ChainDocument, ownClip, looks);
-  const left =
-    compared || (tried && beside)
-      ? ownChain
-      : ofClip(angle.reference.chain as ChainDocument, baseClip, looks);
-  const right = tried
-    ? asEncoded(ownChain, tried.encoding, tried.levels)
+  // Whether both pictures are of the angle's own clip.
+  const isOwnBoth = compared !== null || (tried !== null && beside);
+  const clips = [isOwnBoth ? ownClip : baseClip, ownClip] as const;
+  const frames = clips.map((c, i) =>
+    Math.min(place.frames[isOwnBoth ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
+  ) as [number, number];
+  const left: Overrides = tried && beside ? withoutMatch : {};
+  const right: Overrides = tried
+    ? { ...withoutMatch, decode: tried }
     : compared
-      ? ofClip(compared.chain as ChainDocument, ownClip, looks)
-      : ownChain;
-  const hand = { dials: dials as Record<string, unknown> | null };
-  const reference = useDraft(
-    tried && beside ? ownClip : clips[0],
-    frames[0],
-    viewChain(left, { ...view, match: !(tried && beside) }),
-    { ...hand, whole: place.whole, mark: place.mark === "gamut" ? "gamut" : "" },
+      ? { match_id: compared.id }
+      : place.match
+        ? {}
+        : withoutMatch;
+  const reference = usePictureView(
+    seenOf(place, clips[0], frames[0], left, place.mark === "gamut" ? "gamut" : ""),
+    hand,
+    isOwnBoth ? ofAngle : ofReference,
   );
-  const shown = viewChain(right, { ...view, match: compared !== null || place.match });
-  const own = useDraft(clips[1], frames[1], shown, {
-    ...hand,
-    whole: place.whole,
-    mark: place.mark,
-  });
-  useTellCleanWindow(
-    angle.light_id,
-    angle.angle.camera_id,
-    ownClip ? { clip: ownClip.id, frame: frames[1], chain: shown, dials: hand.dials } : null,
-  );
+  const seen = seenOf(place, ownClip, frames[1], right);
+  const own = usePictureView(seen, hand, ofAngle);
+  useTellCleanWindow(angle.light_id, angle.angle.camera_id, seen, hand);
   useKeys(
     {
       w: bench.nextCompare,
@@ -267,8 +250,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const wipe = place.compare !== "side";
   const scopes = (
     <Scopes
-      reference={reference.draft?.counts ?? null}
-      angle={own.draft?.counts ?? null}
+      reference={reference.view}
+      angle={own.view}
       letters={
         compared
           ? [`match ${angle.match?.number ?? "–"}`, `match ${compared.number}`]
@@ -303,26 +286,23 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <Revisions angle={angle} compared={compared} onCompare={setCompared} />
         )}
         {place.panel === "balance" && over.data && (
-          <BalancePanel
+          <BalanceUnderHand
             light={{ id: angle.light_id, name: angle.light_name }}
             over={over.data}
-            dials={dials}
-            onDials={setDials}
+            hand={hand}
           />
         )}
         {place.panel === "look" && over.data && (
-          <LookPanel
+          <LookUnderHand
+            hand={hand}
+            seen={seen}
             production={angle.production_id}
             key={ownClip?.scene ?? ""}
             light={{ id: angle.light_id, name: angle.light_name }}
             scene={ownClip?.scene ?? ""}
             reference={referenceOf(angle)}
             over={over.data}
-            stage={look}
-            clips={own.draft?.lutClips ?? []}
-            greys={own.draft?.lutGreys ?? []}
             beside={ownClip ? { clip: ownClip.id, files: known?.sidecars ?? [] } : null}
-            onStage={setLook}
           />
         )}
         {place.panel === "encoding" && (
@@ -343,8 +323,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         <Problem
           error={error}
           onRetry={() => {
-            reference.retry();
-            own.retry();
+            reference.view.retry();
+            own.view.retry();
           }}
         />
       ) : null}
@@ -353,7 +333,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           angle={angle}
           clips={clips}
           frames={frames}
-          drafts={[reference.draft, own.draft]}
+          views={[reference, own]}
+          hand={hand}
           place={place}
           held={held}
           compared={compared?.number ?? null}
@@ -385,7 +366,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           )}
         </div>
         {tuner ? (
-          <TunerScales tuner={tuner as never} />
+          <TunerScales tuner={tuner} />
         ) : (
           <p className="faint self-center p-2">
             The tuner needs a chart reading of both cameras in this light.
@@ -409,13 +390,43 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
 }
 
 /** The reference camera's own encoding, which looks may be made for. */
-function referenceOf(angle: Angle) {
-  const [decode] = (angle.reference.chain as { stages: Record<string, string>[] }).stages;
-  return {
-    letter: angle.reference.letter,
-    encoding: decode?.encoding ?? "",
-    levels: decode?.levels ?? "full",
-  };
+function referenceOf({ reference: { letter, encoding, levels } }: Angle) {
+  return { letter, encoding, levels };
+}
+
+function BalanceUnderHand({
+  hand,
+  ...rest
+}: { hand: HandStore } & Omit<ComponentProps<typeof BalancePanel>, "dials" | "onDials">) {
+  const dials = useStore(hand, (now) => now.dials);
+  return (
+    <BalancePanel {...rest} dials={dials} onDials={(next) => hand.setState({ dials: next })} />
+  );
+}
+
+type LookProps = ComponentProps<typeof LookPanel>;
+
+/** The look, with what its LUTs do to the picture: asked when the hand rests. */
+function LookUnderHand({
+  hand,
+  seen,
+  ...rest
+}: { hand: HandStore; seen: Seen | null } & Omit<
+  LookProps,
+  "stage" | "clips" | "greys" | "onStage"
+>) {
+  const stage = useStore(hand, (now) => now.look);
+  const rested = useRested(hand, seen);
+  const found = useQuery(diagnosticsQuery(rested)).data;
+  return (
+    <LookPanel
+      {...rest}
+      stage={stage}
+      clips={found?.lut_clips ?? []}
+      greys={found?.lut_greys ?? []}
+      onStage={(next) => hand.setState({ look: next })}
+    />
+  );
 }
 
 /** What the match, or the clip as shot, is known to miss. */

@@ -23,13 +23,8 @@ export function Candidates({
 }) {
   const client = useQueryClient();
   const encodings = useQuery(encodingsQuery(angle.production_id));
-  const stated: Candidate = useMemo(() => {
-    const stages = (angle.angle.chain as { stages: Record<string, string>[] }).stages;
-    return {
-      encoding: stages[0]?.encoding ?? "",
-      levels: (stages[0]?.levels ?? "full") as Candidate["levels"],
-    };
-  }, [angle]);
+  const { encoding, levels } = angle.angle;
+  const stated: Candidate = useMemo(() => ({ encoding, levels }), [encoding, levels]);
   const list = useMemo(() => {
     const cameras = (encodings.data ?? []).filter((e) => e.kind !== "linear");
     return [...cameras].sort(

@@ -3,7 +3,7 @@ import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useRef, useState } from "react";
 import { api, type LookLut, type Over, type Schemas, toProblem, unwrap } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
-import { type Cdl, PLAIN_CDL } from "./CdlDials";
+import { PLAIN_CDL } from "./CdlDials";
 import { LOG, type LookStage, moved, type Step } from "./lookSteps";
 import { StepSettings } from "./StepSettings";
 
@@ -59,11 +59,7 @@ export function LookPanel({
   const [scope, setScope] = useState<Scope>(inForce);
   const own = scope === "scene" && !scene ? "production" : scope;
   const beneath = own === "scene" ? (rows.light.stage ?? rows.production.stage) : over.look.stage;
-  const kept = (rows[own].stage ??
-    beneath ?? {
-      kind: "look",
-      steps: [],
-    }) as unknown as LookStage;
+  const kept: LookStage = rows[own].stage ?? beneath ?? { kind: "look", steps: [] };
   const steps = (stage ?? kept).steps;
   const [at, setAt] = useState(0);
   const file = useRef<HTMLInputElement>(null);
@@ -73,13 +69,13 @@ export function LookPanel({
     put(steps.map((s, k) => (k === i ? ({ ...s, ...changes } as Step) : s)));
   const add = (step: Step) => {
     const last = steps.at(-1);
-    const ends = last?.kind === "lut" && last.to !== null;
+    const ends = last?.kind === "lut" && Boolean(last.to);
     put(ends ? [...steps.slice(0, -1), step, last] : [...steps, step]);
     setAt(ends ? steps.length - 1 : steps.length);
   };
   const send = async (stage: LookStage | null) => {
     const body = {
-      stage: stage as Record<string, unknown> | null,
+      stage,
       base_number: rows[own].number,
       scene: own === "scene" ? scene : "",
     };
@@ -133,8 +129,8 @@ export function LookPanel({
     },
     onSuccess: async (found) => {
       // Of a collection a person chooses; one alone is what was meant.
-      if (found.corrections?.length === 1) addCdl(found.corrections[0] as Correction);
-      else if (found.corrections) setCollection(found.corrections as Correction[]);
+      if (found.corrections?.length === 1) addCdl(found.corrections[0]);
+      else if (found.corrections) setCollection(found.corrections);
       if (found.lut) {
         await client.invalidateQueries({ queryKey: ["over"] });
         addLut(found.lut);
@@ -143,7 +139,7 @@ export function LookPanel({
   });
   const addCdl = (row: Correction | undefined) => {
     setCollection([]);
-    if (row) add({ kind: "cdl", cdl: row.cdl as Cdl, encoding: LOG, levels: "full", mix: 1 });
+    if (row) add({ kind: "cdl", cdl: row.cdl, encoding: LOG, levels: "full", mix: 1 });
   };
   const addLut = (lut: LookLut) =>
     add({ kind: "lut", sha256: lut.sha256, encoding: LOG, levels: "full", to: null, mix: 1 });

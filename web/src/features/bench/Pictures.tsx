@@ -1,20 +1,30 @@
-import { type KeyboardEvent, type PointerEvent, useMemo, useRef } from "react";
+import {
+  type KeyboardEvent,
+  type PointerEvent,
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+} from "react";
+import { useStore } from "zustand";
 import type { Angle, Clip } from "@/api/client";
 import { CameraMark } from "@/shared/Marks";
-import { useAhead } from "@/shared/useAhead";
+import { type HandStore, whenAtRest } from "./hand";
 import { PictureCanvas } from "./PictureCanvas";
+import type { PictureView, Label as ShownLabel } from "./pictureView";
 import { atSameTime } from "./timecode";
 import type { BenchPlace } from "./useBenchPlace";
-import type { Draft } from "./useDraft";
 
 type Two<T> = readonly [T, T];
+type Viewed = { view: PictureView; label: ShownLabel | null };
 
 /** The reference and the angle: side by side, or one over the other with a wipe. */
 export function Pictures({
   angle,
   clips,
   frames,
-  drafts,
+  views,
+  hand,
   place,
   held,
   compared = null,
@@ -25,7 +35,8 @@ export function Pictures({
   angle: Angle;
   clips: Two<Clip | undefined>;
   frames: Two<number>;
-  drafts: Two<Draft | null>;
+  views: Two<Viewed>;
+  hand: HandStore;
   place: BenchPlace;
   held: boolean;
   /** The revision on the right, while two revisions stand beside each other. */
@@ -36,7 +47,7 @@ export function Pictures({
   beside?: boolean;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
-  const [reference, own] = drafts;
+  const [reference, own] = [views[0].label, views[1].label];
   const inForce = angle.match ? `match ${angle.match.number}` : "as shot";
   const matched = compared !== null ? `match ${compared}` : own?.matched ? inForce : "as shot";
   const labels: Two<string> = [
@@ -51,20 +62,37 @@ export function Pictures({
   ];
   const ownBoth = compared !== null || beside;
   const surround = `surround-${place.surround}`;
+  const commit = useCommit(onPlace);
+  // What the address has caught up with is no longer under the hand.
+  useEffect(() => {
+    const now = hand.getState();
+    const frames = now.frames.map((f, i) => (f === frameAt(place, i) ? null : f));
+    hand.setState({
+      frames: [frames[0] ?? null, frames[1] ?? null],
+      at: now.at === place.at ? null : now.at,
+    });
+  }, [hand, place]);
   const slider = (i: 0 | 1) => (
     <FrameSlider
       key={`${i}-${clips[i]?.id}`}
       clip={clips[i]}
+      side={i}
+      both={ownBoth}
       frame={frames[i]}
+      hand={hand}
       name={i === 0 ? "Reference frame" : "Angle frame"}
       clips={(i === 0 && !ownBoth ? angle.reference : angle.angle).clips}
       onClip={(id) => onPlace(i === 0 && !ownBoth ? { rc: id, r: 0 } : { ac: id, f: 0 })}
       onChange={(frame) => {
         // Cameras whose clocks agree are looked at in the same moment.
-        const there = atSameTime(clips[i], frame, clips[1 - i]);
-        onPlace({
-          [i === 0 ? "r" : "f"]: frame,
-          ...(there === null ? {} : { [i === 0 ? "f" : "r"]: there }),
+        const there = ownBoth ? null : atSameTime(clips[i], frame, clips[1 - i]);
+        const next: [number | null, number | null] = [...hand.getState().frames];
+        next[ownBoth ? 1 : i] = frame;
+        if (there !== null) next[1 - i] = there;
+        hand.setState({ frames: next });
+        commit({
+          ...(next[0] === null ? {} : { r: next[0] }),
+          ...(next[1] === null ? {} : { f: next[1] }),
         });
       }}
     />
@@ -73,7 +101,7 @@ export function Pictures({
     return (
       <div className="grid min-h-0 flex-1 grid-cols-2">
         {([0, 1] as const).map((i) => {
-          const draft = i === 1 && !held ? own : reference;
+          const viewed = i === 1 && !held ? views[1] : views[0];
           const isReference = !ownBoth && (i === 0 || held);
           const side = isReference ? angle.reference : angle.angle;
           return (
@@ -82,7 +110,7 @@ export function Pictures({
                 className={`${surround} relative flex min-h-0 flex-1 items-center justify-center`}
               >
                 <Framed clip={i === 1 && !held ? clips[1] : clips[0]}>
-                  {draft && <One draft={draft} label={labels[i]} />}
+                  {viewed.label && <One view={viewed.view} label={labels[i]} />}
                 </Framed>
                 <Label letter={side.letter} reference={isReference} text={labels[i]} />
               </div>
@@ -98,10 +126,11 @@ export function Pictures({
         <Framed clip={clips[1]}>
           {reference && own && (
             <Wipe
-              reference={reference}
-              own={held ? reference : own}
+              reference={views[0].view}
+              own={views[held ? 0 : 1].view}
               place={place}
-              onPlace={onPlace}
+              hand={hand}
+              onPlace={commit}
             />
           )}
         </Framed>
@@ -131,7 +160,7 @@ export function hdrWords(white: number): string {
 }
 
 /** What is hatched in the picture, in figures; and that an HDR picture is only seen in SDR. */
-function shares(draft: Draft): string {
+function shares(draft: ShownLabel): string {
   const out: string[] = [];
   if (draft.unseen !== null) out.push(`${percent(draft.unseen)} unseen`);
   if (draft.outside !== null)
@@ -163,8 +192,33 @@ function Framed({ clip, children }: { clip: Clip | undefined; children: React.Re
   );
 }
 
-function One({ draft, label }: { draft: Draft; label: string }) {
-  const parts = useMemo(() => [{ picture: draft.picture }], [draft]);
+const LIFTED = ["pointerup", "keyup", "pagehide"] as const;
+
+/**
+ * Put values into the address once they rest or the hand is lifted: what is under the hand changes
+ * far more often.
+ */
+function useCommit(onPlace: (values: Record<string, string | number>) => void) {
+  const latest = useRef(onPlace);
+  latest.current = onPlace;
+  const commit = useMemo(
+    () => whenAtRest((values: Record<string, string | number>) => latest.current(values)),
+    [],
+  );
+  useEffect(() => {
+    for (const event of LIFTED) window.addEventListener(event, commit.now);
+    return () => {
+      for (const event of LIFTED) window.removeEventListener(event, commit.now);
+      commit.cancel();
+    };
+  }, [commit]);
+  return commit;
+}
+
+const frameAt = (place: BenchPlace, side: number) => place.frames[side === 0 ? 0 : 1];
+
+function One({ view, label }: { view: PictureView; label: string }) {
+  const parts = useMemo(() => [{ view }], [view]);
   return <PictureCanvas parts={parts} label={label} />;
 }
 
@@ -172,28 +226,44 @@ function Wipe({
   reference,
   own,
   place,
+  hand,
   onPlace,
 }: {
-  reference: Draft;
-  own: Draft;
+  reference: PictureView;
+  own: PictureView;
   place: BenchPlace;
+  hand: HandStore;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
+  const border = useRef<HTMLDivElement>(null);
   const upright = place.compare === "upright";
-  const [at, say] = useAhead(place.at);
+  const now = () => hand.getState().at ?? place.at;
   const go = (next: number) => {
     const rounded = Math.round(10 * Math.max(0, Math.min(100, next))) / 10;
-    say(rounded);
+    hand.setState({ at: rounded });
     onPlace({ at: rounded });
   };
   const parts = useMemo(
     () => [
-      { picture: reference.picture, clip: upright ? ("left" as const) : ("top" as const) },
-      { picture: own.picture, clip: upright ? ("right" as const) : ("bottom" as const) },
+      { view: reference, clip: upright ? ("left" as const) : ("top" as const) },
+      { view: own, clip: upright ? ("right" as const) : ("bottom" as const) },
     ],
     [reference, own, upright],
   );
+  const wipe = useMemo(() => ({ hand, at: place.at }), [hand, place.at]);
+  // The border goes with the hand and without React, like the picture under it.
+  useLayoutEffect(() => {
+    const put = () => {
+      const line = border.current;
+      if (!line) return;
+      const at = hand.getState().at ?? place.at;
+      line.style[upright ? "left" : "top"] = `${at}%`;
+      line.setAttribute("aria-valuenow", String(at));
+    };
+    put();
+    return hand.subscribe(put);
+  }, [hand, place.at, upright]);
   const move = (event: PointerEvent) => {
     const r = box.current?.getBoundingClientRect();
     if (!r) return;
@@ -205,7 +275,7 @@ function Wipe({
     if (!back && event.key !== "ArrowRight" && event.key !== "ArrowDown") return;
     event.preventDefault();
     const step = (event.shiftKey ? 0.2 : 2) * (back ? -1 : 1);
-    go(at + step);
+    go(now() + step);
   };
   return (
     <div
@@ -219,22 +289,24 @@ function Wipe({
         if (event.currentTarget.hasPointerCapture(event.pointerId)) move(event);
       }}
     >
-      <PictureCanvas parts={parts} at={at} label="Wipe of reference and angle" />
+      <PictureCanvas parts={parts} wipe={wipe} label="Wipe of reference and angle" />
       <div
+        key={place.compare}
+        ref={border}
         role="slider"
         tabIndex={0}
         aria-label="Wipe"
         aria-valuemin={0}
         aria-valuemax={100}
-        aria-valuenow={at}
+        aria-valuenow={now()}
         aria-orientation={upright ? "horizontal" : "vertical"}
         className="absolute bg-white/90 shadow-[0_0_0_1px_rgba(0,0,0,.5)]"
         onKeyDown={key}
         onDoubleClick={() => go(50)}
         style={
           upright
-            ? { left: `${at}%`, top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
-            : { top: `${at}%`, left: 0, right: 0, height: 2, cursor: "ns-resize" }
+            ? { top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
+            : { left: 0, right: 0, height: 2, cursor: "ns-resize" }
         }
       />
     </div>
@@ -264,21 +336,28 @@ function Label({
 
 function FrameSlider({
   clip,
+  side,
+  both,
   frame,
+  hand,
   name,
   clips,
   onChange,
   onClip,
 }: {
   clip: Clip | undefined;
+  side: 0 | 1;
+  /** Whether both pictures are of the angle's clip, and go together. */
+  both: boolean;
   frame: number;
+  hand: HandStore;
   name: string;
   clips: readonly Clip[];
   onChange: (frame: number) => void;
   onClip: (id: number) => void;
 }) {
   const last = (clip?.frame_count ?? 1) - 1;
-  const [at, say] = useAhead(frame);
+  const at = useStore(hand, (now) => now.frames[both ? 1 : side]) ?? frame;
   return (
     <div className="flex h-7 items-center gap-3 bg-base-100 px-3">
       {clips.length > 1 && (
@@ -307,11 +386,7 @@ function FrameSlider({
         step={1}
         value={at}
         disabled={last < 1}
-        onChange={(event) => {
-          const next = Number(event.target.value);
-          say(next);
-          onChange(next);
-        }}
+        onChange={(event) => onChange(Number(event.target.value))}
       />
     </div>
   );

@@ -77,7 +77,7 @@ export function Revisions({
                   className="btn btn-xs"
                   aria-pressed={compared?.id === m.id}
                   title="The revision in force on the left, this one on the right"
-                  onClick={() => onCompare(compared?.id === m.id ? null : (m as Match))}
+                  onClick={() => onCompare(compared?.id === m.id ? null : m)}
                 >
                   Compare
                 </button>

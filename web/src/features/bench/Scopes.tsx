@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
-import type { ScopeCounts } from "@/api/draft";
 import { drawParade, drawVectorscope } from "./drawScopes";
+import type { PictureView } from "./pictureView";
 
 /** The reference as an outline, the angle as a filled trace, in the same axes. */
 export function Scopes({
@@ -9,8 +9,8 @@ export function Scopes({
   letters,
   stacked,
 }: {
-  reference: ScopeCounts | null;
-  angle: ScopeCounts | null;
+  reference: PictureView;
+  angle: PictureView;
   letters: [string, string];
   stacked: boolean;
 }) {
@@ -39,6 +39,7 @@ export function Scopes({
   );
 }
 
+/** Drawn as counts come, without React: once a frame, however many have come. */
 function Scope({
   title,
   note,
@@ -50,8 +51,8 @@ function Scope({
 }: {
   title: string;
   note: string;
-  reference: ScopeCounts | null;
-  angle: ScopeCounts | null;
+  reference: PictureView;
+  angle: PictureView;
   draw: typeof drawParade;
   grow?: boolean;
   square?: boolean;
@@ -60,25 +61,30 @@ function Scope({
   useEffect(() => {
     const canvas = ref.current;
     if (!canvas) return;
+    let handle = 0;
     const paint = () => {
+      handle = 0;
       const ratio = window.devicePixelRatio || 1;
       const width = Math.round(canvas.clientWidth * ratio);
       const height = Math.round(canvas.clientHeight * ratio);
       if (!width || !height) return;
-      canvas.width = width;
-      canvas.height = height;
+      if (canvas.width !== width) canvas.width = width;
+      if (canvas.height !== height) canvas.height = height;
+      const [line, filled] = [reference.shown?.counts ?? null, angle.shown?.counts ?? null];
       const context = canvas.getContext("2d");
-      if (context) draw(context, width, height, ratio, reference, angle);
-      canvas.dataset.drawn = reference && angle ? "yes" : "no";
+      if (context) draw(context, width, height, ratio, line, filled);
+      canvas.dataset.drawn = line && filled ? "yes" : "no";
     };
-    let handle = requestAnimationFrame(paint);
-    const watch = new ResizeObserver(() => {
-      cancelAnimationFrame(handle);
-      handle = requestAnimationFrame(paint);
-    });
+    const soon = () => {
+      if (!handle) handle = requestAnimationFrame(paint);
+    };
+    soon();
+    const stops = [reference.paintWith(soon), angle.paintWith(soon)];
+    const watch = new ResizeObserver(soon);
     watch.observe(canvas);
     return () => {
       cancelAnimationFrame(handle);
+      for (const stop of stops) stop();
       watch.disconnect();
     };
   }, [reference, angle, draw]);

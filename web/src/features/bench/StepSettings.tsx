@@ -29,7 +29,7 @@ export function StepSettings({
     [reference.encoding, reference.levels, `in ${reference.letter}'s code values`],
     ["rec709", "full", "in display values (Rec.709)"],
   ];
-  const misfit = step.kind === "lut" ? misfitOf(response, step.to !== null) : "";
+  const misfit = step.kind === "lut" ? misfitOf(response, Boolean(step.to)) : "";
   return (
     <div className="flex flex-col gap-1.5">
       <select
@@ -53,7 +53,7 @@ export function StepSettings({
             <input
               type="checkbox"
               className="checkbox checkbox-xs"
-              checked={step.to !== null}
+              checked={Boolean(step.to)}
               onChange={(e) => onDisplay(e.target.checked ? "rec709" : null)}
             />
             it gives display values (Rec.709): it is the output

@@ -1,95 +1,130 @@
 import { act, renderHook, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import { toProblem } from "@/api/client";
+import type { DraftHeader, DraftRequest, Overrides, Seen } from "@/api/draft";
 import { keys, pictureUrl } from "@/api/queries";
-import { angle, clip, match } from "@/test/fixtures";
+import { angle, match } from "@/test/fixtures";
 import { show } from "@/test/show";
+import { createHand, ofAngle, ofReference } from "./hand";
 import { hdrWords } from "./Pictures";
+import { PictureView } from "./pictureView";
 import { Revisions } from "./Revisions";
+import { withoutMatch } from "./seen";
 import { next } from "./useBenchPlace";
-import { useDraft } from "./useDraft";
+import { usePictureView } from "./usePictureView";
 
 /** One message of the server: a header and a JPEG of three bytes. */
-function message(sequence: number): Response {
-  const head = new TextEncoder().encode(
-    JSON.stringify({ sequence, jpeg: 3, scopes: false, below: 0, above: 0.25 }),
-  );
+function message(header: Partial<DraftHeader>): Response {
+  const head = new TextEncoder().encode(JSON.stringify({ jpeg: 3, scopes: false, ...header }));
   const bytes = new Uint8Array(4 + head.length + 3);
   new DataView(bytes.buffer).setUint32(0, head.length, true);
   bytes.set(head, 4);
   return new Response(bytes);
 }
 
-const MATCHED = { stages: [{ kind: "decode" }, { kind: "match" }, { kind: "output" }] };
-const PLAIN = { stages: [{ kind: "decode" }, { kind: "output" }] };
-
-function stub(answer: (body: { sequence: number }) => Promise<Response>) {
-  const fetch = vi.fn((_: string, init: RequestInit) =>
-    answer(JSON.parse(String(init.body)) as { sequence: number }),
-  );
-  vi.stubGlobal("fetch", fetch);
+/** A server that answers when it is told to; what it was asked for lies in `asked`. */
+function server() {
+  const asked: DraftRequest[] = [];
+  const open: ((response: Response) => void)[] = [];
+  vi.stubGlobal("fetch", (address: string, init: RequestInit) => {
+    if (!address.endsWith("draft")) return Promise.resolve(new Response(null, { status: 204 }));
+    asked.push(JSON.parse(String(init.body)) as DraftRequest);
+    return new Promise<Response>((resolve) => open.push(resolve));
+  });
   vi.stubGlobal("createImageBitmap", async () => ({ width: 4, height: 2 }));
-  return fetch;
+  const answer = (header: Partial<DraftHeader>) => open.shift()?.(message(header));
+  const fail = (status: number, body: object = {}) =>
+    open.shift()?.(new Response(JSON.stringify(body), { status }));
+  return { asked, answer, fail };
 }
 
-describe("HDR on an SDR screen", () => {
-  it("is asked for as it is to be seen, and said as it was", async () => {
-    const asked = stub(async ({ sequence }) => message(sequence));
-    const { rerender } = renderHook(({ whole }) => useDraft(clip(), 0, PLAIN, { whole }), {
-      initialProps: { whole: false },
-    });
-    await waitFor(() => expect(asked).toHaveBeenCalledTimes(1));
-    rerender({ whole: true });
-    await waitFor(() => expect(asked).toHaveBeenCalledTimes(2));
-    const bodies = asked.mock.calls.map((call) => JSON.parse(String(call[1].body)));
-    expect(bodies.map((body) => body.whole)).toEqual([false, true]);
-    expect(hdrWords(203)).toBe("HDR seen in SDR, clipped at 203 nit");
-    expect(hdrWords(1000)).toBe("HDR seen in SDR, 2.3 stops darker: white is 1000 nit");
-  });
+const seen = (frame: number, overrides: Overrides = {}): Seen => ({
+  clip_id: 3,
+  stand: "k",
+  frame,
+  width: 960,
+  overrides,
+  mark: "",
+  whole: false,
 });
 
-describe("a draft", () => {
+describe("a picture under the hand", () => {
+  it("always comes; the newest waits, and those between are dropped", async () => {
+    const { asked, answer } = server();
+    const view = new PictureView();
+    const painted: number[] = [];
+    view.paintWith(() => painted.push(view.shown?.header.frame ?? -1));
+    for (const frame of [0, 1, 2, 3]) view.ask(seen(frame));
+    expect(asked.map((a) => a.frame)).toEqual([0]);
+    answer({ frame: 0 });
+    await waitFor(() => expect(painted).toEqual([0]));
+    await waitFor(() => expect(asked.map((a) => a.frame)).toEqual([0, 3]));
+    answer({ frame: 3 });
+    await waitFor(() => expect(painted).toEqual([0, 3]));
+    view.ask(seen(3));
+    expect(asked).toHaveLength(2);
+  });
+
   it("tells what is on screen, not what was asked for", async () => {
-    const waiting: (() => void)[] = [];
-    stub(
-      ({ sequence }) =>
-        new Promise((resolve) => {
-          if (sequence === 1) resolve(message(1));
-          else waiting.push(() => resolve(message(sequence)));
-        }),
+    const { asked, answer } = server();
+    const hand = createHand();
+    const { result, rerender } = renderHook(
+      ({ off }) => usePictureView(seen(0, off ? withoutMatch : {}), hand, ofAngle),
+      { initialProps: { off: false } },
     );
-    const { result, rerender } = renderHook(({ chain }) => useDraft(clip(), 0, chain), {
-      initialProps: { chain: MATCHED },
-    });
-    await waitFor(() => expect(result.current.draft?.matched).toBe(true));
-    rerender({ chain: PLAIN });
+    answer({ matched: true, clip: "B001" });
+    await waitFor(() => expect(result.current.label?.matched).toBe(true));
+    rerender({ off: true });
+    await waitFor(() => expect(asked).toHaveLength(2));
+    expect(asked[1]?.overrides).toEqual({ off: ["match"] });
     // The new one is not there yet: the old picture stays, and is still said to be matched.
-    expect(result.current.draft?.matched).toBe(true);
-    await act(async () => waiting[0]?.());
-    await waitFor(() => expect(result.current.draft?.matched).toBe(false));
-    expect(result.current.draft?.above).toBe(0.25);
+    expect(result.current.label?.matched).toBe(true);
+    answer({ matched: false, clip: "B001" });
+    await waitFor(() => expect(result.current.label?.matched).toBe(false));
   });
 
-  it("that was superseded changes nothing and is no error", async () => {
-    const fetch = stub(async () => new Response("{}", { status: 409 }));
-    const { result } = renderHook(() => useDraft(clip(), 0, PLAIN));
-    await waitFor(() => expect(fetch).toHaveBeenCalled());
-    expect(result.current.error).toBeNull();
-    expect(result.current.draft).toBeNull();
+  it("follows a balance and frames, each side its own", async () => {
+    const { asked, answer } = server();
+    const hand = createHand();
+    renderHook(() => usePictureView(seen(5), hand, ofReference));
+    answer({});
+    hand.setState({ dials: { stops: 1, warmth: 0, tint: 0 }, frames: [7, 9] });
+    await waitFor(() => expect(asked).toHaveLength(2));
+    expect(asked[1]).toMatchObject({ frame: 7, overrides: { dials: { stops: 1 } } });
+    expect(ofAngle(seen(5), hand.getState()).frame).toBe(9);
   });
 
-  it("that fails keeps the picture and says why", async () => {
-    const problem = { code: "media.missing", detail: "There is no file.", hint: "Bring it back." };
-    stub(async () => new Response(JSON.stringify(problem), { status: 422 }));
-    const { result } = renderHook(() => useDraft(clip(), 0, PLAIN));
-    await waitFor(() => expect(result.current.error).not.toBeNull());
-    expect(toProblem(result.current.error).message).toBe("There is no file.");
+  it("keeps what is shown when one fails, says why, and is asked again where many wait", async () => {
+    const { asked, answer, fail } = server();
+    const view = new PictureView();
+    view.ask(seen(0));
+    fail(429);
+    await waitFor(() => expect(asked).toHaveLength(2), { timeout: 2000 });
+    answer({ frame: 0, clip: "B001" });
+    await waitFor(() => expect(view.getSnapshot().label?.clip).toBe("B001"));
+    view.ask(seen(1));
+    await waitFor(() => expect(asked).toHaveLength(3));
+    fail(422, { code: "media.missing", detail: "There is no file.", hint: "Bring it back." });
+    await waitFor(() => expect(view.getSnapshot().error).not.toBeNull());
+    expect(toProblem(view.getSnapshot().error).message).toBe("There is no file.");
+    expect(view.shown?.header.frame).toBe(0);
   });
 
-  it("is not asked for without a clip", () => {
-    const fetch = stub(async () => message(1));
-    renderHook(() => useDraft(undefined, 0, PLAIN));
-    expect(fetch).not.toHaveBeenCalled();
+  it("is not asked for without a clip, and not shown once it is closed", async () => {
+    const { asked, answer } = server();
+    renderHook(() => usePictureView(null, createHand(), ofAngle));
+    expect(asked).toHaveLength(0);
+    const view = new PictureView();
+    view.ask(seen(0));
+    view.close();
+    answer({ frame: 0 });
+    await new Promise((resolve) => setTimeout(resolve, 50));
+    expect(view.shown).toBeNull();
+  });
+
+  it("of HDR says how it is seen on an SDR screen", () => {
+    expect(hdrWords(203)).toBe("HDR seen in SDR, clipped at 203 nit");
+    expect(hdrWords(1000)).toBe("HDR seen in SDR, 2.3 stops darker: white is 1000 nit");
   });
 });
 

@@ -1,47 +1,55 @@
 import { useEffect, useRef, useState } from "react";
-import type { ChainDocument } from "@/api/draft";
+import type { Seen } from "@/api/draft";
+import { type HandStore, ofAngle } from "./hand";
 
-/** What the Bench shows of the angle this moment, kept or under the hand. */
-export type Shown = {
-  clip: number;
-  frame: number;
-  chain: ChainDocument;
-  dials: Record<string, unknown> | null;
-};
-
-type Message = { kind: "shown"; shown: Shown | null } | { kind: "ask" };
+type Message = { kind: "shown"; shown: Seen | null } | { kind: "ask" };
 
 const channelOf = (light: number, camera: number) =>
   new BroadcastChannel(`picture of light ${light}, camera ${camera}`);
 
-/** Tell the clean windows of an angle what is shown; nothing any more once the Bench is left. */
-export function useTellCleanWindow(light: number, camera: number, shown: Shown | null): void {
-  const text = JSON.stringify(shown);
+/**
+ * Tell the clean windows of an angle what the Bench shows of it this moment, kept or under the
+ * hand; nothing any more once the Bench is left.
+ */
+export function useTellCleanWindow(
+  light: number,
+  camera: number,
+  seen: Seen | null,
+  hand: HandStore,
+): void {
+  const text = JSON.stringify(seen);
   const channel = useRef<BroadcastChannel | null>(null);
-  const last = useRef(text);
-  last.current = text;
+  const latest = useRef<() => Seen | null>(() => null);
+  latest.current = () => {
+    const base = JSON.parse(text) as Seen | null;
+    return base && ofAngle(base, hand.getState());
+  };
   useEffect(() => {
     const own = channelOf(light, camera);
     channel.current = own;
-    const tell = (what: string) =>
-      own.postMessage({ kind: "shown", shown: JSON.parse(what) } satisfies Message);
     own.onmessage = ({ data }: MessageEvent<Message>) => {
-      if (data.kind === "ask") tell(last.current);
+      if (data.kind === "ask") {
+        own.postMessage({ kind: "shown", shown: latest.current() } satisfies Message);
+      }
     };
     return () => {
-      tell("null");
+      own.postMessage({ kind: "shown", shown: null } satisfies Message);
       own.close();
       channel.current = null;
     };
   }, [light, camera]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: `text` is what `latest` reads
   useEffect(() => {
-    channel.current?.postMessage({ kind: "shown", shown: JSON.parse(text) } satisfies Message);
-  }, [text]);
+    const tell = () =>
+      channel.current?.postMessage({ kind: "shown", shown: latest.current() } satisfies Message);
+    tell();
+    return hand.subscribe(tell);
+  }, [text, hand]);
 }
 
 /** What a Bench in another window shows of an angle; null while there is none. */
-export function useShownOnBench(light: number, camera: number): Shown | null {
-  const [shown, setShown] = useState<Shown | null>(null);
+export function useShownOnBench(light: number, camera: number): Seen | null {
+  const [shown, setShown] = useState<Seen | null>(null);
   useEffect(() => {
     const channel = channelOf(light, camera);
     channel.onmessage = ({ data }: MessageEvent<Message>) => {

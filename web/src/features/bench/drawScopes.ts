@@ -77,13 +77,7 @@ export function drawParade(
   for (let channel = 0; channel < 3; channel++) {
     const left = gutter + channel * (panel + gap);
     if (angle) {
-      const image = densityImage(
-        angle.parade,
-        channel * columns * levels,
-        columns,
-        levels,
-        TINTS[channel] ?? [200, 200, 200],
-      );
+      const image = densityImage(angle.parade, channel, columns, levels);
       context.imageSmoothingEnabled = true;
       context.drawImage(image, left, 0, panel, height);
     }
@@ -102,6 +96,22 @@ export function drawParade(
   }
 }
 
+/** The range of every column of each channel; worked out once for counts that stay. */
+function rangesOf(counts: ScopeCounts): ([number, number] | null)[][] {
+  const found = knownRanges.get(counts);
+  if (found) return found;
+  const { columns, levels } = counts.header;
+  const made = [0, 1, 2].map((channel) =>
+    Array.from({ length: columns }, (_, c) =>
+      columnRange(counts.parade, (channel * columns + c) * levels, levels),
+    ),
+  );
+  knownRanges.set(counts, made);
+  return made;
+}
+
+const knownRanges = new WeakMap<ScopeCounts, ([number, number] | null)[][]>();
+
 function outlineColumns(
   context: Context,
   counts: ScopeCounts,
@@ -112,9 +122,7 @@ function outlineColumns(
   ratio: number,
 ): void {
   const { columns, levels } = counts.header;
-  const ranges = Array.from({ length: columns }, (_, c) =>
-    columnRange(counts.parade, (channel * columns + c) * levels, levels),
-  );
+  const ranges = rangesOf(counts)[channel] ?? [];
   context.strokeStyle = "#f2f2f2";
   context.lineWidth = 1.1 * ratio;
   for (const end of [0, 1] as const) {
@@ -135,32 +143,64 @@ function outlineColumns(
   }
 }
 
+/** A canvas to paint counts on before they are scaled; each kind has one that stays. */
+function pad(name: string, width: number, height: number): [OffscreenCanvas, ImageData] {
+  const key = `${name} ${width} ${height}`;
+  const found = pads.get(key);
+  if (found) return found;
+  const canvas = new OffscreenCanvas(width, height);
+  const made: [OffscreenCanvas, ImageData] = [canvas, new ImageData(width, height)];
+  pads.set(key, made);
+  return made;
+}
+
+const pads = new Map<string, [OffscreenCanvas, ImageData]>();
+
+/** Opacity 0..255 of a count: it grows with the logarithm, from a least one up. */
+function opacities(most: number, least: number): Uint8Array {
+  const key = `${most} ${least}`;
+  const found = ramps.get(key);
+  if (found) return found;
+  const ramp = new Uint8Array(most + 1);
+  const scale = (1 - least) / Math.log1p(most);
+  for (let n = 1; n <= most; n++) ramp[n] = 255 * Math.min(1, least + scale * Math.log1p(n));
+  if (ramps.size > 32) ramps.clear();
+  ramps.set(key, ramp);
+  return ramp;
+}
+
+const ramps = new Map<string, Uint8Array>();
+
+function greatest(counts: Uint16Array, start: number, end: number): number {
+  let most = 1;
+  for (let i = start; i < end; i++) {
+    const n = counts[i] as number;
+    if (n > most) most = n;
+  }
+  return most;
+}
+
 /** Counts [column][level] as a picture, level upwards; brightness grows with the logarithm. */
 function densityImage(
   counts: Uint16Array,
-  start: number,
+  channel: number,
   columns: number,
   levels: number,
-  [r, g, b]: [number, number, number],
 ): OffscreenCanvas {
-  const canvas = new OffscreenCanvas(columns, levels);
-  const context = canvas.getContext("2d");
-  const image = new ImageData(columns, levels);
-  let most = 1;
-  for (let i = 0; i < columns * levels; i++) most = Math.max(most, counts[start + i] ?? 0);
-  const scale = 1 / Math.log1p(most);
+  const [canvas, image] = pad(`parade ${channel}`, columns, levels);
+  const start = channel * columns * levels;
+  const ramp = opacities(greatest(counts, start, start + columns * levels), 0.18);
+  const [r, g, b] = TINTS[channel] ?? [200, 200, 200];
+  const tint = r | (g << 8) | (b << 16);
+  const pixels = new Uint32Array(image.data.buffer);
   for (let c = 0; c < columns; c++) {
+    const from = start + c * levels;
     for (let l = 0; l < levels; l++) {
-      const n = counts[start + c * levels + l] ?? 0;
-      if (!n) continue;
-      const at = ((levels - 1 - l) * columns + c) * 4;
-      image.data[at] = r;
-      image.data[at + 1] = g;
-      image.data[at + 2] = b;
-      image.data[at + 3] = 255 * Math.min(1, 0.18 + 0.82 * Math.log1p(n) * scale);
+      const n = counts[from + l] as number;
+      pixels[(levels - 1 - l) * columns + c] = n ? tint | ((ramp[n] as number) << 24) : 0;
     }
   }
-  context?.putImageData(image, 0, 0);
+  canvas.getContext("2d")?.putImageData(image, 0, 0);
   return canvas;
 }
 
@@ -222,17 +262,18 @@ export function drawVectorscope(
   context.lineTo(...at(SKIN, 0.49));
   context.stroke();
   context.setLineDash([]);
-  const draw = (
-    counts: ScopeCounts | null,
-    paint: (image: OffscreenCanvas) => void,
-    outline: boolean,
-  ) => {
-    if (counts) paint(outline ? outlineImage(counts) : vectorImage(counts));
-  };
-  const place = (image: OffscreenCanvas) =>
-    context.drawImage(image, cx - size / 2, cy - size / 2, size, size);
-  draw(angle, place, false);
-  draw(reference, place, true);
+  const image = angle ? vectorImage(angle) : null;
+  if (image) context.drawImage(image, cx - size / 2, cy - size / 2, size, size);
+  if (reference) {
+    const cell = size / reference.header.side;
+    context.save();
+    context.translate(cx - size / 2, cy - size / 2);
+    context.scale(cell, cell);
+    context.strokeStyle = "#f2f2f2";
+    context.lineWidth = (0.9 * ratio) / cell;
+    context.stroke(outlineOf(reference));
+    context.restore();
+  }
   context.font = `${10 * ratio}px "Instrument Sans Variable", sans-serif`;
   context.textAlign = "center";
   context.strokeStyle = "#8a8a8a";
@@ -251,73 +292,74 @@ export function drawVectorscope(
 
 function vectorImage(counts: ScopeCounts): OffscreenCanvas {
   const { side } = counts.header;
-  const image = new ImageData(side, side);
-  let most = 1;
-  for (const n of counts.vector) most = Math.max(most, n);
-  const scale = 1 / Math.log1p(most);
-  counts.vector.forEach((n, i) => {
-    if (!n) return;
-    image.data.set([190, 190, 190, 255 * Math.min(1, 0.12 + 0.88 * Math.log1p(n) * scale)], i * 4);
-  });
-  const canvas = new OffscreenCanvas(side, side);
+  const [canvas, image] = pad("vectorscope", side, side);
+  const ramp = opacities(greatest(counts.vector, 0, counts.vector.length), 0.12);
+  const pixels = new Uint32Array(image.data.buffer);
+  for (let i = 0; i < pixels.length; i++) {
+    const n = counts.vector[i] as number;
+    pixels[i] = n ? 0xbebebe | ((ramp[n] as number) << 24) : 0;
+  }
   canvas.getContext("2d")?.putImageData(image, 0, 0);
   return canvas;
 }
 
-/** The border of where the reference has more than a handful of pixels. */
-function outlineImage(counts: ScopeCounts): OffscreenCanvas {
+/** The border of where the reference has more than a handful of pixels, in cells of the counts. */
+function outlineOf(counts: ScopeCounts): Path2D {
+  const found = knownOutlines.get(counts);
+  if (found) return found;
   const { side } = counts.header;
+  const { vector } = counts;
   const soft = new Float32Array(side * side);
-  const total = counts.vector.reduce((sum, n) => sum + n, 0);
+  let total = 0;
+  for (let i = 0; i < vector.length; i++) total += vector[i] as number;
   for (let y = 1; y < side - 1; y++) {
     for (let x = 1; x < side - 1; x++) {
       let sum = 0;
-      for (let dy = -1; dy <= 1; dy++)
-        for (let dx = -1; dx <= 1; dx++) sum += counts.vector[(y + dy) * side + x + dx] ?? 0;
+      for (let row = (y - 1) * side + x; row <= (y + 1) * side + x; row += side)
+        sum += (vector[row - 1] as number) + (vector[row] as number) + (vector[row + 1] as number);
       soft[y * side + x] = sum / 9;
     }
   }
   const least = Math.max(1, total * 8e-6);
-  const scale = 4;
-  const canvas = new OffscreenCanvas(side * scale, side * scale);
-  const context = canvas.getContext("2d");
-  if (!context) return canvas;
-  context.strokeStyle = "#f2f2f2";
-  context.lineWidth = 1.6;
-  context.beginPath();
-  const value = (x: number, y: number) => (soft[y * side + x] ?? 0) - least;
+  const path = new Path2D();
   for (let y = 0; y < side - 1; y++) {
     for (let x = 0; x < side - 1; x++) {
-      const v = [value(x, y), value(x + 1, y), value(x + 1, y + 1), value(x, y + 1)] as const;
-      const cuts: [number, number][] = [];
-      const edges = [
-        [0, 1],
-        [1, 2],
-        [2, 3],
-        [3, 0],
-      ] as const;
-      const corner = [
-        [x, y],
-        [x + 1, y],
-        [x + 1, y + 1],
-        [x, y + 1],
-      ] as const;
-      for (const [a, b] of edges) {
-        if (v[a] > 0 === v[b] > 0) continue;
-        const t = v[a] / (v[a] - v[b]);
-        cuts.push([
-          corner[a][0] + t * (corner[b][0] - corner[a][0]),
-          corner[a][1] + t * (corner[b][1] - corner[a][1]),
-        ]);
-      }
-      for (let i = 0; i + 1 < cuts.length; i += 2) {
-        const [p, q] = [cuts[i], cuts[i + 1]];
-        if (!p || !q) continue;
-        context.moveTo((p[0] + 0.5) * scale, (p[1] + 0.5) * scale);
-        context.lineTo((q[0] + 0.5) * scale, (q[1] + 0.5) * scale);
-      }
+      const at = y * side + x;
+      const v: Corners = [
+        (soft[at] as number) - least,
+        (soft[at + 1] as number) - least,
+        (soft[at + side + 1] as number) - least,
+        (soft[at + side] as number) - least,
+      ];
+      const inside = Number(v[0] > 0) + Number(v[1] > 0) + Number(v[2] > 0) + Number(v[3] > 0);
+      if (inside !== 0 && inside !== 4) cutCell(path, x, y, v);
     }
   }
-  context.stroke();
-  return canvas;
+  knownOutlines.set(counts, path);
+  return path;
+}
+
+const knownOutlines = new WeakMap<ScopeCounts, Path2D>();
+
+type Corners = [number, number, number, number];
+const CORNERS = [
+  [0, 0],
+  [1, 0],
+  [1, 1],
+  [0, 1],
+] as const;
+
+/** Draw the border through one cell: from one cut edge to the next, by linear interpolation. */
+function cutCell(path: Path2D, x: number, y: number, v: Corners): void {
+  let open = false;
+  for (const a of [0, 1, 2, 3] as const) {
+    const b = ((a + 1) % 4) as 0 | 1 | 2 | 3;
+    if (v[a] > 0 === v[b] > 0) continue;
+    const t = v[a] / (v[a] - v[b]);
+    const px = x + CORNERS[a][0] + t * (CORNERS[b][0] - CORNERS[a][0]) + 0.5;
+    const py = y + CORNERS[a][1] + t * (CORNERS[b][1] - CORNERS[a][1]) + 0.5;
+    if (open) path.lineTo(px, py);
+    else path.moveTo(px, py);
+    open = !open;
+  }
 }

@@ -1,17 +1,7 @@
-import type { Cdl } from "./CdlDials";
+import type { Schemas } from "@/api/client";
 
-export type Step =
-  | { kind: "cdl"; cdl: Cdl; encoding: string; levels: string; mix: number }
-  | {
-      kind: "lut";
-      sha256: string;
-      encoding: string;
-      levels: string;
-      to: string | null;
-      mix: number;
-    };
-
-export type LookStage = { kind: "look"; steps: Step[] };
+export type LookStage = Schemas["Look"];
+export type Step = LookStage["steps"][number];
 
 /** What a step works on unless something else is chosen. */
 export const LOG = "acescct/ap1";

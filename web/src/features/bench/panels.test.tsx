@@ -19,7 +19,7 @@ const LUT = {
   clips_high: 0.16,
 };
 const OVER: Over = {
-  balance: { number: 2, dials: { stops: 0.5, warmth: 0, tint: 0 }, stage: {}, created: null },
+  balance: { number: 2, dials: { stops: 0.5, warmth: 0, tint: 0 }, stage: null, created: null },
   look: { number: 0, stage: null, created: null },
   exception: { number: 0, stage: null, created: null },
   scenes: [{ scene: "12", number: 3, stage: null, created: null }],
@@ -161,11 +161,9 @@ describe("the look", () => {
 
 function Trying({ onSeen }: { onSeen: (candidate: Candidate | null) => void }) {
   const [tried, setTried] = useState<Candidate | null>(null);
-  const chain = { stages: [{ kind: "decode", encoding: "s-log3/s-gamut3.cine", levels: "full" }] };
-  const base = angle();
   return (
     <Candidates
-      angle={{ ...base, angle: { ...base.angle, chain } }}
+      angle={angle()}
       tried={tried}
       beside={false}
       onTry={(next) => {

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import type { Mark } from "@/api/draft";
 
@@ -55,6 +56,15 @@ export function readPlace(search: URLSearchParams): BenchPlace {
   };
 }
 
+/** The clip that is chosen, or the first of a kind. */
+export function pickClip<C extends { id: number; kind: string }>(
+  clips: readonly C[],
+  kind: string,
+  chosen: number,
+): C | undefined {
+  return clips.find((c) => c.id === chosen) ?? clips.find((c) => c.kind === kind) ?? clips[0];
+}
+
 export function next<T>(all: readonly T[], now: T): T {
   return all[(all.indexOf(now) + 1) % all.length] ?? now;
 }
@@ -62,7 +72,8 @@ export function next<T>(all: readonly T[], now: T): T {
 /** The Bench's state lives in the address, so that a link or a reload brings it back. */
 export function useBenchPlace() {
   const [search, setSearch] = useSearchParams();
-  const place = readPlace(search);
+  const text = search.toString();
+  const place = useMemo(() => readPlace(new URLSearchParams(text)), [text]);
   const set = (values: Record<string, string | number>) => {
     // From the address itself: two changes in one frame must not undo each other.
     const fresh = new URLSearchParams(window.location.search);

@@ -42,7 +42,7 @@ export function BoardCell({
     >
       {cell.clip ? (
         <Link to={main} aria-label={`${name}: open the ${camera.is_reference ? "Chart" : "Bench"}`}>
-          <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.picture_key)} alt={name} />
+          <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.stand)} alt={name} />
         </Link>
       ) : (
         <div className="flex aspect-video flex-col items-start justify-center gap-2 p-4">

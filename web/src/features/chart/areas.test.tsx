@@ -138,7 +138,10 @@ it("reads a bracket as one, finding the charts that were not read yet", async ()
   });
   const side = {
     ...angle().angle,
-    clips: [clip({ id: 3 }), clip({ id: 4, name: "B001_03" })],
+    clips: [clip({ id: 3 }), clip({ id: 4, name: "B001_03" })].map((c) => ({
+      ...c,
+      stand: c.name,
+    })),
     clip_readings: [{ clip_id: 3, reading_id: 7, layout: "chart-24" }],
   };
   show(<Bracket side={side} lightId={1} layout={layout()} onClose={vi.fn()} />);

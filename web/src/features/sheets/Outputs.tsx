@@ -1,22 +1,13 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Output } from "@/api/client";
+import type { DisplayStage, Output, Schemas } from "@/api/client";
 import { displaysQuery, toneQuery } from "@/api/queries";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
 import { Plot } from "@/shared/Plot";
 
-export type Tone = {
-  contrast: number;
-  grey: number;
-  start: number;
-  stops_to_white: number;
-  black: number;
-};
-
-export type Stage =
-  | { kind: "output"; display: string; tone: Tone | null; compression: number }
-  | { kind: "output-aces"; display: string; version: "1.3" | "2.0"; compression: number };
+export type Tone = Schemas["ToneScale"];
+export type Stage = DisplayStage;
 
 const RENDERINGS = [
   ["tone", "our tone scale"],
@@ -56,12 +47,11 @@ export function Outputs({
   const [at, setAt] = useState(0);
   const row = outputs[at] ?? outputs[0];
   if (!row) return null;
-  const stage = row.stage as unknown as Stage;
-  const usual = (slug: string) =>
-    displays.find((d) => d.slug === slug)?.tone as unknown as Tone | undefined;
+  const { stage } = row;
+  const usual = (slug: string) => displays.find((d) => d.slug === slug)?.tone;
   const put = (changes: Partial<Output>) =>
     onChange(outputs.map((o) => (o === row ? { ...o, ...changes } : o)));
-  const stagePut = (next: Stage) => put({ stage: next as never });
+  const stagePut = (next: Stage) => put({ stage: next });
   const turn = (rendering: Rendering, slug: string) => {
     const tone = usual(slug);
     if (tone) stagePut(restage(stage, rendering, slug, tone));
@@ -89,7 +79,7 @@ export function Outputs({
             const tone = usual("rec2100-pq-1000");
             if (!tone) return;
             const next = restage(stage, "tone", "rec2100-pq-1000", tone);
-            onChange([...outputs, { key: "", name: "Rec.2100 PQ", stage: next as never }]);
+            onChange([...outputs, { key: "", name: "Rec.2100 PQ", stage: next }]);
             setAt(outputs.length);
           }}
         >

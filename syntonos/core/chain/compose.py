@@ -1,0 +1,153 @@
+"""Composing a chain: the one place where a chain comes from.
+
+`Parts` says what is in force for a clip, `Overrides` what is looked at or written instead. The
+server gathers the parts from its rows, the command line from its arguments.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Final, Literal
+
+from syntonos.core.chain.document import (
+    STAGES,
+    AnyOutput,
+    Balance,
+    Cdl,
+    CdlStep,
+    Chain,
+    Decode,
+    Input,
+    Look,
+    LutStep,
+    Match,
+    Output,
+    Triple,
+)
+from syntonos.core.errors import ChainError
+
+Optional = Literal["match", "balance", "look"]
+OPTIONAL: Final[tuple[Optional, ...]] = ("match", "balance", "look")
+
+USUAL_OUTPUT: Final = Output()
+# Saturation to zero in light of BT.709's primaries: what lies outside of them shows as black.
+_GREY = CdlStep(Cdl(saturation=0.0), "linear/bt709")
+
+
+@dataclass(frozen=True, slots=True)
+class Parts:
+    """What a clip's chain is made of, each as it is in force.
+
+    unit : (3,)
+        Gains of linear R, G, B: one body's own difference from what its encoding says. It counts
+        only where no match does, since a match was fitted to this body and has it in it.
+    """
+
+    decode: Decode
+    output: AnyOutput = USUAL_OUTPUT
+    unit: Triple = (1.0, 1.0, 1.0)
+    match: Match | None = None
+    balance: Balance | None = None
+    look: Look | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Overrides:
+    """What is looked at, or written, instead of what is in force. Nothing of it is kept.
+
+    off
+        Stages that are left out.
+    until
+        The last stage before the output: what comes after it is left out.
+    decode
+        A candidate encoding. The match in force was fitted to another one and is left out, unless
+        a match of its own is given.
+    match, balance, look
+        A revision, or a draft, in place of the one in force.
+    output
+        Another output.
+    grey
+        Saturation to zero before the output.
+    pinned
+        A whole chain in place of the parts; the other overrides then act on it.
+    """
+
+    off: frozenset[Optional] = field(default_factory=frozenset)
+    until: str | None = None
+    decode: Decode | None = None
+    match: Match | None = None
+    balance: Balance | None = None
+    look: Look | None = None
+    output: AnyOutput | None = None
+    grey: bool = False
+    pinned: Chain | None = None
+
+
+AS_IN_FORCE: Final = Overrides()
+
+
+def parts_of_chain(chain: Chain) -> Parts:
+    """Return the parts that a chain was composed of."""
+    return Parts(
+        chain.decode, chain.output, chain.input.unit, chain.match, chain.balance, chain.look
+    )
+
+
+def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
+    """Return a clip's chain.
+
+    Parameters
+    ----------
+    parts : Parts
+        What is in force.
+    overrides : Overrides
+        What stands in its place; by default nothing.
+
+    Returns
+    -------
+    Chain
+        The body's unit correction is in it where no match is.
+
+    Raises
+    ------
+    ChainError
+        compose.stage, for a stage that cannot be left out or is not known.
+    """
+    if unknown := sorted(set(overrides.off) - set(OPTIONAL)):
+        raise ChainError(
+            f"A chain has no stage {unknown[0]!r} that could be left out.", code="compose.stage",
+            hint=f"Leave out {', '.join(OPTIONAL)}.",
+        )  # fmt: skip
+    if overrides.until is not None and overrides.until not in STAGES:
+        raise ChainError(
+            f"A chain has no stage {overrides.until!r}.", code="compose.stage",
+            hint=f"Stop after one of {', '.join(STAGES)}.",
+        )  # fmt: skip
+    base = parts if overrides.pinned is None else parts_of_chain(overrides.pinned)
+    decode = overrides.decode or base.decode
+    match = overrides.match or (base.match if decode == base.decode else None)
+    stages = {
+        "match": match,
+        "balance": overrides.balance or base.balance,
+        "look": overrides.look or base.look,
+    }
+    last = STAGES.index(overrides.until) if overrides.until else len(STAGES)
+    kept = {
+        name: stage for name, stage in stages.items()
+        if stage is not None and name not in overrides.off and STAGES.index(name) <= last
+    }  # fmt: skip
+    chain = Chain(
+        decode,
+        overrides.output or base.output,
+        input=Input(unit=base.unit) if "match" not in kept else Input(),
+        **kept,  # type: ignore[arg-type]
+    )
+    return _without_colour(chain) if overrides.grey else chain
+
+
+def _without_colour(chain: Chain) -> Chain:
+    steps = chain.look.steps if chain.look is not None else ()
+    last = steps[-1] if steps else None
+    if isinstance(last, LutStep) and last.to is not None:  # it has to stay the last one
+        return replace(chain, look=Look((*steps[:-1], _GREY, last)))
+    return replace(chain, look=Look((*steps, _GREY)))

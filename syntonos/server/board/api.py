@@ -1,0 +1,108 @@
+"""Endpoints of the Board and of an angle beside its reference."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router
+
+from syntonos.core.encodings import find_encoding
+from syntonos.core.matching import reading_from_json
+from syntonos.core.matching.fit import working
+from syntonos.core.matching.tuner import tuner_of
+from syntonos.server.board.schemas import AngleOut, BoardOut
+from syntonos.server.board.selectors import board
+from syntonos.server.footage.models import Clip
+from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.matching import api as matching
+from syntonos.server.matching import readings, selectors, services
+from syntonos.server.matching.chains import InForce
+from syntonos.server.matching.models import ChartReading
+from syntonos.server.productions.api import camera_out, light_out
+from syntonos.server.productions.models import Camera, Light
+from syntonos.server.productions.selectors import counts, productions
+from syntonos.server.rendering.standing import stand_of
+
+router = Router()
+
+
+@router.get("/productions/{production_id}/board", response=BoardOut, operation_id="getBoard")
+def get_board(request: HttpRequest, production_id: int) -> Any:
+    production = get_object_or_404(productions(), pk=production_id)
+    of_light = counts(production)
+    return {
+        "production": production,
+        "cameras": [camera_out(c, production) for c in production.cameras.all()],
+        "lights": [
+            light_out(light, of_light.get(light.pk, {})) for light in production.lights.all()
+        ],
+        "cells": board(production),
+    }  # fmt: skip
+
+
+def _side(
+    light: Light, camera: Camera, reading: ChartReading | None, in_force: InForce
+) -> dict[str, Any]:
+    return {
+        "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
+        "encoding": camera.encoding, "encoding_name": find_encoding(camera.encoding).name,
+        "levels": camera.levels,
+        "clips": [
+            {"stand": stand_of(clip, in_force), **_clip_out(clip)}
+            for clip in Clip.objects.filter(light=light, camera=camera)
+            .select_related("camera__production").order_by("kind", "id")
+        ],
+        "reading": matching.reading_out(reading) if reading else None,
+        "clip_readings": selectors.clip_readings(light.pk, camera),
+    }  # fmt: skip
+
+
+def _clip_out(clip: Clip) -> dict[str, Any]:
+    return {name: getattr(clip, name) for name in ClipOut.model_fields}
+
+
+def _ramp(base: ChartReading, own: ChartReading) -> list[dict[str, float]]:
+    both = [reading_from_json(r.data) for r in (base, own)]
+    want, got = (working(reading).mean(axis=1) for reading in both)
+    return [
+        {"index": i + 1, "reference": float(np.log2(want[i] / 0.18)),
+         "angle": float(np.log2(got[i] / 0.18))}
+        for i in both[0].layout.greys if want[i] > 0 and got[i] > 0
+    ]  # fmt: skip
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}", response=AngleOut, operation_id="getAngle")
+def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
+    light, camera = matching.place_of(light_id, camera_id)
+    production = camera.production
+    reference = production.reference_camera
+    if reference is None:
+        raise Http404("The production has no reference camera yet.")
+    own = selectors.latest_reading(light.pk, camera.pk)
+    base = selectors.latest_reading(light.pk, reference.pk)
+    in_force = InForce(production, light.pk)
+    match = in_force.matches.get((light.pk, camera.pk))
+    status = selectors.status(production, camera, own, base, match)
+    newest = selectors.matches_of(light.pk, camera).first()
+    both = (base, own) if base and own and selectors.same_chart(base, own) else None
+    return {
+        "production_id": production.pk, "production_name": production.name,
+        "outputs": production.outputs,
+        "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
+        "reference": _side(light, reference, base, in_force),
+        "angle": _side(light, camera, own, in_force),
+        "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
+        "tuner_before": asdict(
+            tuner_of(reading_from_json(both[0].data), reading_from_json(both[1].data), None)
+        )
+        if both else None,
+        "match": matching.match_out(match) if match else None,
+        "newest_number": newest.number if newest else 0,
+        "ramp": _ramp(*both) if both else [],
+        "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
+        "layouts": [matching.layout_out(layout) for layout in readings.layouts_of(production)],
+    }  # fmt: skip

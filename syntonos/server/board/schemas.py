@@ -1,0 +1,80 @@
+"""What the API says of the Board and of an angle."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from ninja import Schema
+
+from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.matching.schemas import (
+    ClipReading,
+    LayoutOut,
+    MatchOut,
+    RampPoint,
+    ReadingOut,
+)
+from syntonos.server.productions.schemas import (
+    CameraOut,
+    LightOut,
+    OutputRow,
+    ProductionOut,
+    TunerOut,
+)
+
+
+class CellOut(Schema):
+    light_id: int
+    camera_id: int
+    clip: ClipOut | None
+    chart_clip: ClipOut | None
+    state: Literal["reference", "in_tune", "close", "off", "stale", "not_measured", "borrowed"]
+    delta_e: float | None
+    before: float | None
+    tuner: TunerOut | None
+    next_step: Literal["none", "bring_in", "read_chart", "read_reference", "fit", "fit_again"]
+    match_number: int | None
+    stand: str  # of the clip that is shown
+
+
+class BoardOut(Schema):
+    production: ProductionOut
+    cameras: list[CameraOut]
+    lights: list[LightOut]
+    cells: list[CellOut]
+
+
+class StandingClip(ClipOut):
+    stand: str  # what is in force for it, as one key
+
+
+class SideOut(Schema):
+    camera_id: int
+    letter: str
+    name: str
+    encoding: str
+    encoding_name: str
+    levels: Literal["full", "legal"]
+    clips: list[StandingClip]
+    reading: ReadingOut | None
+    clip_readings: list[ClipReading]
+
+
+class AngleOut(Schema):
+    production_id: int
+    production_name: str
+    outputs: list[OutputRow]
+    tolerance: float
+    light_id: int
+    light_name: str
+    reference: SideOut
+    angle: SideOut
+    state: str
+    next_step: str
+    tuner: TunerOut | None
+    tuner_before: TunerOut | None
+    match: MatchOut | None
+    newest_number: int
+    ramp: list[RampPoint]
+    other_lights: int  # lights whose charts of this pair can take part in a fit
+    layouts: list[LayoutOut]

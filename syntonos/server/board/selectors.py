@@ -1,0 +1,76 @@
+"""The Board's cells."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching import selectors as matching
+from syntonos.server.matching.chains import InForce
+from syntonos.server.matching.models import ChartReading
+from syntonos.server.productions.models import Camera, Light, Production
+from syntonos.server.rendering.standing import stand_of
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """One camera in one light, as the Board shows it."""
+
+    light_id: int
+    camera_id: int
+    clip: Clip | None
+    chart_clip: Clip | None
+    state: str  # reference, in_tune, close, off, stale, not_measured, borrowed
+    delta_e: float | None
+    before: float | None
+    tuner: dict[str, float] | None
+    next_step: str  # none, bring_in, read_chart, read_reference, fit, fit_again
+    match_number: int | None
+    stand: str  # of the clip that is shown
+
+
+def board(production: Production) -> list[Cell]:
+    """Return the Board's cells; a fixed number of queries whatever its size."""
+    cameras = list(production.cameras.all())
+    lights = list(production.lights.all())
+    clips: dict[tuple[int, int, str], Clip] = {}
+    for clip in (
+        Clip.objects.filter(camera__production=production)
+        .select_related("camera__production")
+        .order_by("id")
+    ):
+        clips.setdefault((clip.light_id, clip.camera_id, clip.kind), clip)
+    readings: dict[tuple[int, int], ChartReading] = {}
+    for reading in (
+        ChartReading.objects.filter(clip__camera__production=production)
+        .select_related("clip__camera").order_by("created", "id")
+    ):  # fmt: skip
+        readings[reading.clip.light_id, reading.clip.camera_id] = reading
+    in_force = InForce(production)
+    return [
+        _cell(production, light, camera, clips, readings, in_force)
+        for light in lights for camera in cameras
+    ]  # fmt: skip
+
+
+def _cell(
+    production: Production,
+    light: Light,
+    camera: Camera,
+    clips: dict[tuple[int, int, str], Clip],
+    readings: dict[tuple[int, int], ChartReading],
+    in_force: InForce,
+) -> Cell:
+    key = (light.pk, camera.pk)
+    scene, chart = clips.get((*key, "scene")), clips.get((*key, "chart"))
+    own = readings.get(key)
+    reference_id = production.reference_camera_id
+    base = readings.get((light.pk, reference_id)) if reference_id else None
+    match = in_force.matches.get(key)
+    status = matching.status(production, camera, own, base, match)
+    shown = scene or chart
+    return Cell(
+        light.pk, camera.pk, shown, chart, status.state, status.delta_e, status.before,
+        status.tuner, status.next_step if shown else "bring_in", match.number if match else None,
+        stand_of(shown, in_force) if shown else "",
+    )  # fmt: skip

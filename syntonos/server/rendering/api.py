@@ -1,0 +1,95 @@
+"""Endpoints of pictures: kept ones by their key, drafts under the hand, chains."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any, Literal
+
+from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
+from ninja import Router, Status
+
+from syntonos.core.chain import AS_IN_FORCE, Overrides, chain_to_json
+from syntonos.core.errors import MediaError
+from syntonos.server.api.chain_schemas import ChainDocument
+from syntonos.server.matching.api import place_of
+from syntonos.server.matching.chains import chain_of
+from syntonos.server.matching.services import candidate_picture as candidate
+from syntonos.server.rendering import pictures, standing, views
+from syntonos.server.rendering.jpeg import jpeg
+from syntonos.server.rendering.keys import Seen, picture_key
+from syntonos.server.rendering.schemas import CloseIn, DiagnosticsOut, DraftIn, SeenIn
+from syntonos.server.rendering.service import SERVICE
+
+router = Router()
+
+Stage = Literal["code", "input", "output"]
+_WITHOUT_MATCH = Overrides(off=frozenset({"match"}))
+
+
+@router.get("/clips/{clip_id}/frames/{frame}/picture", operation_id="getPicture",
+            include_in_schema=False)  # fmt: skip
+def get_picture(
+    request: HttpRequest, clip_id: int, frame: int, width: int = 480, stage: Stage = "output",
+    output: str = "",
+) -> HttpResponse:  # fmt: skip
+    clip = views.clip_of(clip_id)
+    chain = chain_of(clip, AS_IN_FORCE if stage == "output" else _WITHOUT_MATCH, output=output)
+    overlay = "code" if stage == "code" else ""
+    seen = Seen(frame, max(16, min(width, 3840)), overlay=overlay)
+    tag = f'"{picture_key(clip, chain, seen)}"'
+    if request.headers.get("If-None-Match") == tag:
+        return HttpResponseNotModified()
+    response = HttpResponse(pictures.picture(clip, chain, seen), content_type="image/jpeg")
+    response["ETag"] = tag
+    response["Cache-Control"] = "private, no-cache"
+    return response
+
+
+@router.get("/clips/{clip_id}/chain", response=ChainDocument, operation_id="getChain")
+def get_chain(request: HttpRequest, clip_id: int, output: str = "") -> Any:
+    """Return the chain document of a clip, as it is in force."""
+    return chain_to_json(chain_of(views.clip_of(clip_id), output=output))
+
+
+@router.post("/pictures/draft", operation_id="makeDraft", include_in_schema=False)
+def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
+    clip, chain, seen = views.seen_through(body)
+    try:
+        data = SERVICE.make(
+            body.session, body.view, body.sequence,
+            lambda is_cancelled: pictures.draft_message(
+                clip, chain, seen, sequence=body.sequence, scopes=body.scopes,
+                is_cancelled=is_cancelled,
+            ),
+        )  # fmt: skip
+    except MediaError:
+        standing.forget(body.stand)
+        raise
+    return HttpResponse(data, content_type="application/octet-stream")
+
+
+@router.post("/pictures/close", response={204: None}, operation_id="closeViews")
+def close_views(request: HttpRequest, body: CloseIn) -> Any:
+    """Give up what is made for a page, or for one picture on it: nobody looks any more."""
+    SERVICE.close(body.session, body.view)
+    return Status(204, None)
+
+
+@router.post("/pictures/diagnostics", response=DiagnosticsOut, operation_id="diagnose")
+def diagnose(request: HttpRequest, body: SeenIn) -> Any:
+    """Say of a frame what is worked out when the hand rests."""
+    return asdict(pictures.diagnose(*views.seen_through(body)))
+
+
+@router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check/picture",
+            operation_id="candidatePicture", include_in_schema=False)  # fmt: skip
+def candidate_picture(
+    request: HttpRequest, light_id: int, camera_id: int, encoding: str, levels: str,
+    width: int = 320,
+) -> HttpResponse:  # fmt: skip
+    """Return the angle's chart clip as it would look, were it encoded so and matched."""
+    light, camera = place_of(light_id, camera_id)
+    disp = candidate(light, camera, encoding, levels, width=max(64, min(width, 960)))
+    response = HttpResponse(jpeg(disp), content_type="image/jpeg")
+    response["Cache-Control"] = "private, max-age=60"
+    return response

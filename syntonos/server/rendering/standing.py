@@ -1,0 +1,54 @@
+"""Clips with what is in force for them, kept by content, so that a hand need not ask the database.
+
+A page is told the *stand* of each clip: the key of its picture as it is in force, which holds
+chain, media and reading. It sends it along with every draft. What was gathered for that stand is
+kept in the process; another chain or other media have another stand.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+
+from syntonos.core.chain import Parts
+from syntonos.server.footage.models import Clip
+from syntonos.server.matching.chains import InForce
+from syntonos.server.rendering.keys import Seen, picture_key
+
+_MOST = 256
+_Known = tuple[Clip, Parts]
+_kept: OrderedDict[tuple[str, str], _Known] = OrderedDict()
+_lock = threading.Lock()
+
+
+def stand_of(clip: Clip, in_force: InForce) -> str:
+    """Return a clip's stand: the key of its picture as it is in force."""
+    return picture_key(clip, in_force.chain_of(clip), Seen(0, 0))
+
+
+def recall(stand: str, output: str) -> _Known | None:
+    """Return the clip and the parts of a stand with one of the outputs; None where not kept."""
+    with _lock:
+        found = _kept.get((stand, output))
+        if found is not None:
+            _kept.move_to_end((stand, output))
+        return found
+
+
+def gather(clip: Clip, output: str) -> _Known:
+    """Gather a clip's parts from the database, and keep them by what they are."""
+    in_force = InForce(clip.camera.production, clip.light_id)
+    parts = in_force.parts_of(clip, output=output)
+    stand = stand_of(clip, in_force)
+    with _lock:
+        _kept[stand, output] = clip, parts
+        while len(_kept) > _MOST:
+            _kept.popitem(last=False)
+    return clip, parts
+
+
+def forget(stand: str) -> None:
+    """Drop what is kept of a stand: its media may have moved."""
+    with _lock:
+        for key in [k for k in _kept if k[0] == stand]:
+            del _kept[key]

@@ -1,0 +1,212 @@
+"""The render service, pictures under the hand, and their keys."""
+
+import json
+import struct
+import threading
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import simplejpeg
+
+from syntonos.core.chain import PLAIN, Chain, Decode, Output
+from syntonos.core.chain.engine import Cancelled
+from syntonos.server.api.errors import BusyError, ConflictError
+from syntonos.server.footage.models import Clip
+from syntonos.server.productions.models import Camera
+from syntonos.server.rendering import api as rendering_api
+from syntonos.server.rendering import standing
+from syntonos.server.rendering.keys import Seen, picture_key
+from syntonos.server.rendering.service import RenderService
+
+
+class Jobs:
+    """Work that goes on when it is told to."""
+
+    def __init__(self):
+        self.begun, self._go = [], {}
+
+    def __call__(self, name):
+        self._go[name] = threading.Event()
+
+        def work(is_closed):
+            self.begun.append(name)
+            while not self._go[name].wait(0.01):
+                if is_closed():
+                    raise Cancelled
+            return name.encode()
+
+        return work
+
+    def finish(self, name):
+        self._go[name].set()
+
+    def wait_for(self, *names):
+        while not set(names) <= set(self.begun):
+            pass
+
+
+def test_the_running_picture_always_comes_and_of_those_that_wait_the_newest():
+    service, jobs = RenderService(workers=1), Jobs()
+    made = [service.submit("s", "v", i, jobs(str(i))) for i in (1,)]
+    jobs.wait_for("1")
+    made += [service.submit("s", "v", i, jobs(str(i))) for i in (2, 3)]
+    assert made[1].exception(timeout=5).code == "preview.superseded"
+    jobs.finish("1")
+    assert made[0].result(timeout=5) == b"1"
+    jobs.finish("3")
+    assert made[2].result(timeout=5) == b"3"
+    assert jobs.begun == ["1", "3"]
+    assert service.load == (0, 0)
+    # A late one that is older than what waits is turned away.
+    blocker = service.submit("s", "v", 4, jobs("4"))
+    jobs.wait_for("4")
+    newest = service.submit("s", "v", 6, jobs("6"))
+    with pytest.raises(ConflictError):
+        service.submit("s", "v", 5, jobs("5"))
+    jobs.finish("4"), jobs.finish("6")
+    assert (blocker.result(5), newest.result(5)) == (b"4", b"6")
+
+
+def test_a_closed_view_is_given_up_and_others_go_on():
+    service, jobs = RenderService(workers=2), Jobs()
+    closed = service.submit("page", "left", 1, jobs("left"))
+    other = service.submit("other", "left", 1, jobs("other"))
+    jobs.wait_for("left", "other")
+    waiting = service.submit("page", "right", 1, jobs("right"))
+    service.close("page")
+    assert closed.exception(timeout=5).code == "preview.closed"
+    assert waiting.exception(timeout=5).code == "preview.closed"
+    jobs.finish("other")
+    assert other.result(timeout=5) == b"other"
+    assert service.load == (0, 0)
+
+
+def test_a_bounded_number_waits_and_views_run_side_by_side():
+    service, jobs = RenderService(workers=2, most_waiting=2), Jobs()
+    running = [service.submit("s", v, 1, jobs(v)) for v in "ab"]
+    jobs.wait_for("a", "b")
+    waiting = [service.submit("s", v, 1, jobs(v)) for v in "cd"]
+    with pytest.raises(BusyError):
+        service.submit("s", "e", 1, jobs("e"))
+    # One of a view that waits already takes its place, and is not one more.
+    newer = service.submit("s", "d", 2, jobs("d2"))
+    assert waiting[1].exception(timeout=5).code == "preview.superseded"
+    for name in ("a", "b", "c", "d2"):
+        jobs.finish(name)
+    assert [f.result(5) for f in (*running, waiting[0], newer)] == [b"a", b"b", b"c", b"d2"]
+
+
+def test_what_goes_wrong_goes_to_who_asked():
+    def broken(is_closed):
+        raise ValueError("no")
+
+    service = RenderService(workers=1)
+    with pytest.raises(ValueError, match="no"):
+        service.make("s", "v", 1, broken)
+    assert service.make("s", "v", 2, lambda is_closed: b"fine") == b"fine"
+
+
+def test_too_many_pictures_are_a_429_with_a_hint(api, place, monkeypatch):
+    full = RenderService(most_waiting=0)
+    monkeypatch.setattr(rendering_api, "SERVICE", full)
+    body = {"view": "v", "sequence": 1, "clip_id": place.clips["A", "scene"].pk, "width": 64}
+    answer = api("post", "/pictures/draft", body, 429)
+    assert (answer["code"], bool(answer["hint"])) == ("render.busy", True)
+    api("post", "/pictures/close", {"session": "s"}, 204)
+
+
+def _draft(api, **body):
+    data = api("post", "/pictures/draft", {"view": "v", "sequence": 1, "width": 320} | body).content
+    (length,) = struct.unpack("<I", data[:4])
+    header = json.loads(data[4 : 4 + length])
+    jpeg = data[4 + length : 4 + length + header["jpeg"]]
+    return header, simplejpeg.decode_jpeg(jpeg), data[4 + length + header["jpeg"] :]
+
+
+def test_a_draft_is_header_picture_and_counts(api, place):
+    clip = place.clips["A", "scene"]
+    header, picture, rest = _draft(api, clip_id=clip.pk)
+    assert picture.shape == (180, 320, 3)
+    assert (header["clip"], header["matched"]) == (clip.name, False)
+    counts = np.frombuffer(rest, np.uint16)
+    parade = counts[: 3 * header["columns"] * header["levels"]]
+    assert parade.sum() == 3 * 320 * 180
+    assert len(counts) == len(parade) + header["side"] ** 2
+    wrong = {"view": "v", "sequence": 1, "clip_id": clip.pk}
+    pinned = {"syntonos": "chain", "version": 99, "stages": []}
+    answer = api("post", "/pictures/draft", wrong | {"overrides": {"pinned": pinned}}, 422)
+    assert answer["code"] == "chain.version"
+    look = {"kind": "look", "steps": [{"kind": "cdl", "cdl": {"slope": [-1, 1, 1]}}]}
+    answer = api("post", "/pictures/draft", wrong | {"overrides": {"look": look}}, 422)
+    assert answer["code"] == "cdl.invalid"
+
+
+def test_the_bench_without_its_match_shows_what_the_server_shows_without_it(api, place, read):
+    # A unit correction of one stop counts where the match is off, on the Bench as in kept pictures.
+    read("AB")
+    camera, clip = place.cameras["B"], place.clips["B", "scene"]
+    api("patch", f"/cameras/{camera.pk}", {"unit_stops": 1.0})
+    base = f"/lights/{place.light.pk}/cameras/{camera.pk}"
+    made = api("post", f"{base}/matches", {}, 201)
+    off = {"off": ["match"]}
+    _, draft, _ = _draft(api, clip_id=clip.pk, overrides=off)
+    path = f"/clips/{clip.pk}/frames/0/picture?width=320"
+    kept = simplejpeg.decode_jpeg(api("get", f"{path}&stage=input").content)
+    np.testing.assert_array_equal(draft, kept)
+    header, matched, _ = _draft(api, clip_id=clip.pk)
+    assert header["matched"]
+    np.testing.assert_array_equal(matched, simplejpeg.decode_jpeg(api("get", path).content))
+    # A revision by its number; one of another camera is none of this clip's.
+    _, revision, _ = _draft(api, clip_id=clip.pk, overrides={"match_id": made["id"]})
+    np.testing.assert_array_equal(revision, matched)
+    other = {"view": "v", "sequence": 1, "clip_id": place.clips["C", "scene"].pk,
+             "overrides": {"match_id": made["id"]}}  # fmt: skip
+    api("post", "/pictures/draft", other, 404)
+
+
+def test_a_stand_says_what_is_in_force_and_spares_the_database(
+    api, place, django_assert_num_queries
+):
+    base = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+
+    def stand():
+        return next(c for c in api("get", base)["angle"]["clips"] if c["kind"] == "scene")["stand"]
+
+    clip, first = place.clips["B", "scene"], stand()
+    seen = {"clip_id": clip.pk, "stand": first, "width": 64}
+    _, before, _ = _draft(api, **seen)
+    with django_assert_num_queries(0):
+        _draft(api, **seen, overrides={"dials": {"stops": 1}})
+    api("post", f"/lights/{place.light.pk}/balance", {"stops": 2, "base_number": 0}, 201)
+    assert stand() != first
+    # What a page was told stays what it sees, until it is told otherwise.
+    np.testing.assert_array_equal(_draft(api, **seen)[1], before)
+    assert (_draft(api, **(seen | {"stand": stand()}))[1] != before).any()
+    standing.forget(first)
+    assert standing.recall(first, "") is None
+
+
+def test_the_key_of_a_picture_holds_all_that_its_pixels_depend_on():
+    chain = Chain(Decode("logc3-ei800/awg3"), Output())
+    camera = Camera(encoding="logc3-ei800/awg3", levels="full", raw={})
+    seen = Seen(1, 320)
+
+    def clip(**changes):
+        return Clip(camera=camera, media="raw", **({"checksum": "a"} | changes))
+
+    keys = [
+        picture_key(clip(), chain, seen),
+        picture_key(clip(checksum="b"), chain, seen),
+        picture_key(clip(overrides={"kelvin": 3200, "white": "set"}), chain, seen),
+        picture_key(clip(), chain.to(PLAIN), seen),
+        *(
+            picture_key(clip(), chain, replace(seen, **changes))
+            for changes in (
+                {"frame": 2}, {"width": 321}, {"region": (0, 0, 0.5, 0.5)}, {"mark": "gamut"},
+                {"whole": True}, {"overlay": "code"},
+            )
+        ),
+    ]  # fmt: skip
+    assert len(set(keys)) == len(keys)
+    assert keys[0] == picture_key(clip(), chain, seen)

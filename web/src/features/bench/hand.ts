@@ -1,0 +1,62 @@
+import { createStore, type StoreApi } from "zustand/vanilla";
+import type { Seen } from "@/api/draft";
+import type { Dials } from "./Balance";
+import type { LookStage } from "./lookSteps";
+
+/**
+ * What is under the hand and not kept: pictures, scopes and the panel that is worked in follow it
+ * at once, the page around them does not.
+ */
+export type Hand = {
+  /** A balance; null where it is as kept. */
+  dials: Dials | null;
+  /** A look; undefined where it is as kept. */
+  look: LookStage | undefined;
+  /** Frames of reference and angle; null where they are as the address says. */
+  frames: [number | null, number | null];
+  /** Where the wipe is, in per cent; null where it is as the address says. */
+  at: number | null;
+};
+
+export type HandStore = StoreApi<Hand>;
+
+export const createHand = (): HandStore =>
+  createStore<Hand>(() => ({ dials: null, look: undefined, frames: [null, null], at: null }));
+
+const put = (seen: Seen, hand: Hand, frame: number | null): Seen => ({
+  ...seen,
+  frame: frame ?? seen.frame,
+  overrides: {
+    ...seen.overrides,
+    ...(hand.dials ? { dials: hand.dials } : {}),
+    ...(hand.look ? { look: hand.look } : {}),
+  },
+});
+
+/** A picture with what is under the hand: of the reference, or of the angle. */
+export const ofReference = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[0]);
+export const ofAngle = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[1]);
+
+/** Call with the last of many values once they rest. */
+export function whenAtRest<A extends unknown[]>(
+  act: (...args: A) => void,
+  milliseconds = 200,
+): ((...args: A) => void) & { cancel: () => void; now: () => void } {
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  let last: A | null = null;
+  const cancel = () => {
+    clearTimeout(timer);
+    last = null;
+  };
+  const now = () => {
+    const args = last;
+    cancel();
+    if (args) act(...args);
+  };
+  const later = (...args: A) => {
+    clearTimeout(timer);
+    last = args;
+    timer = setTimeout(now, milliseconds);
+  };
+  return Object.assign(later, { cancel, now });
+}
