@@ -117,7 +117,9 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
     if full is None:
         full = _readers.read(clip, frame, preview=_may_preview(clip, wanted))
         full.setflags(write=False)
-        _cache.put(as_read, full)
+        # Under a moving frame slider only small ones are asked for: whole ones would push them out.
+        if wanted == clip.width or clip.media == "raw":
+            _cache.put(as_read, full)
     small = _sized(clip, full, wanted)
     if small is not full:
         small.setflags(write=False)
