@@ -45,6 +45,8 @@ def run(args: argparse.Namespace) -> int:
     warm_up()
     import uvicorn
 
+    # Requests and the engine's threads hand the interpreter to each other many times a picture.
+    # With Python's usual 5 ms for each hand-over, two drafts at once take twice as long.
     sys.setswitchinterval(0.0005)
     consumer = _start_consumer()
     # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
@@ -53,7 +55,8 @@ def run(args: argparse.Namespace) -> int:
     print(f"Syntonos is at http://127.0.0.1:{args.port}/ (Ctrl-C stops it)", flush=True)
     try:
         uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
-                    log_level="warning", timeout_graceful_shutdown=2)  # fmt: skip
+                    log_level="warning", timeout_graceful_shutdown=2, ws="websockets-sansio",
+                    ws_max_size=2**16)  # fmt: skip
     finally:
         _stop_consumer(consumer)
     return 0

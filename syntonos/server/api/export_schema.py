@@ -15,9 +15,13 @@ def main() -> None:
 
     django.setup()
     from syntonos.server.api.app import api
+    from syntonos.server.rendering.stream import message_schemas
 
-    schema = json.dumps(api.get_openapi_schema(path_prefix="/api/"), indent=1, sort_keys=True)
-    Path(sys.argv[1]).write_text(schema + "\n")
+    schema = api.get_openapi_schema(path_prefix="/api/")
+    # The stream's messages are no part of OpenAPI, but the client's types come from here too.
+    schema["components"]["schemas"] = message_schemas() | schema["components"]["schemas"]
+    text = json.dumps(schema, indent=1, sort_keys=True)
+    Path(sys.argv[1]).write_text(text + "\n")
 
 
 if __name__ == "__main__":

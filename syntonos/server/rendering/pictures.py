@@ -46,9 +46,13 @@ def draft_message(
     *,
     sequence: int,
     scopes: bool,
+    view: str = "",
+    number: int = 0,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> bytes:
     """Return one binary message: a header, the JPEG, and the scope counts.
+
+    `view` and `number` say in a stream what it is of, and the how many-th frame that is due.
 
     uint32 length of the header (little endian), the header as JSON, the JPEG, the parade as
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
@@ -66,7 +70,8 @@ def draft_message(
         shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
     parts = [jpeg(shown)]
     header = {
-        "sequence": sequence, "width": shown.shape[1], "height": shown.shape[0],
+        "sequence": sequence, "view": view, "number": number,
+        "width": shown.shape[1], "height": shown.shape[0],
         "frame": seen.frame, "clip": clip.name, "matched": chain.match is not None,
         "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
         "side": SIDE, "bottom": BOTTOM, "top": TOP,

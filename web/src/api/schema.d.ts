@@ -2956,6 +2956,39 @@ export interface components {
                 number
             ];
         };
+        /**
+         * PlayIn
+         * @description Play frames of a clip in a view, in place of what it plays now.
+         */
+        PlayIn: {
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "play";
+            /** Last */
+            last: number;
+            /**
+             * Loops
+             * @default false
+             */
+            loops: boolean;
+            /** Rate */
+            rate: number;
+            /**
+             * Scopes
+             * @default false
+             */
+            scopes: boolean;
+            seen: components["schemas"]["SeenIn"];
+            /** View */
+            view: string;
+        };
         /** ProblemOut */
         ProblemOut: {
             /** Code */
@@ -3216,6 +3249,21 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * ShownIn
+         * @description A page has shown a picture of a view.
+         */
+        ShownIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "shown";
+            /** Sequence */
+            sequence: number;
+            /** View */
+            view: string;
+        };
         /** SideOut */
         SideOut: {
             /** Camera Id */
@@ -3286,6 +3334,57 @@ export interface components {
             warnings: string[];
             /** Width */
             width: number;
+        };
+        /**
+         * StopIn
+         * @description Stop what a view plays.
+         */
+        StopIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stop";
+            /** View */
+            view: string;
+        };
+        /**
+         * StreamEnded
+         * @description What a view played has come to its end, or was stopped.
+         */
+        StreamEnded: {
+            /** Dropped */
+            dropped: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ended";
+            /** Sent */
+            sent: number;
+            /** View */
+            view: string;
+        };
+        StreamIn: components["schemas"]["PlayIn"] | components["schemas"]["ShownIn"] | components["schemas"]["StopIn"];
+        StreamOut: components["schemas"]["StreamEnded"] | components["schemas"]["StreamProblem"];
+        /**
+         * StreamProblem
+         * @description What went wrong; of a view, or of a message that was not understood ("").
+         */
+        StreamProblem: {
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: string;
+            /** Hint */
+            hint: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "problem";
+            /** View */
+            view: string;
         };
         /** ToneCurveOut */
         ToneCurveOut: {
