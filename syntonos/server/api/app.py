@@ -17,6 +17,7 @@ from syntonos.server.api.errors import BusyError, ConflictError
 from syntonos.server.board.api import router as board
 from syntonos.server.footage.api import router as footage
 from syntonos.server.handover.api import router as handover
+from syntonos.server.history.api import router as history
 from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
@@ -26,7 +27,7 @@ from syntonos.server.rendering.api import router as rendering
 log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
-for _router in (productions, board, footage, matching, looks, handover, rendering, jobs):
+for _router in (productions, board, footage, matching, looks, handover, rendering, jobs, history):
     api.add_router("", _router)
 
 

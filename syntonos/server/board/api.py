@@ -18,6 +18,7 @@ from syntonos.server.board.schemas import AngleOut, BoardOut
 from syntonos.server.board.selectors import board
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.history.services import head_of
 from syntonos.server.matching import api as matching
 from syntonos.server.matching import readings, selectors, services
 from syntonos.server.matching.chains import InForce
@@ -33,8 +34,11 @@ router = Router()
 @router.get("/productions/{production_id}/board", response=BoardOut, operation_id="getBoard")
 def get_board(request: HttpRequest, production_id: int) -> Any:
     production = get_object_or_404(productions(), pk=production_id)
+    # Read before the rows: what changes in between is then newer than the stated base.
+    head = head_of(production.pk)
     of_light = counts(production)
     return {
+        "head": head,
         "production": production,
         "cameras": [camera_out(c, production) for c in production.cameras.all()],
         "lights": [

@@ -38,6 +38,7 @@ class CellOut(Schema):
 
 
 class BoardOut(Schema):
+    head: int  # of the production's log: the base of what is changed now
     production: ProductionOut
     cameras: list[CameraOut]
     lights: list[LightOut]

@@ -28,6 +28,7 @@ DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
+    "syntonos.server.history",
     "syntonos.server.productions",
     "syntonos.server.jobs",
     "syntonos.server.looks",
@@ -38,6 +39,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "syntonos.server.api.guards.HostAndOriginGuard",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "syntonos.server.history.context.AuthorMiddleware",
 ]
 ROOT_URLCONF = "syntonos.server.config.urls"
 TEMPLATES: list[dict[str, object]] = []

@@ -27,6 +27,7 @@ from syntonos.server.footage.schemas import (
     FoldersIn,
     UploadOut,
 )
+from syntonos.server.history.services import head_of
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.productions.models import Camera, Light, Production
 
@@ -133,7 +134,12 @@ def list_clips(
         production, search=search, letter=letter, light_id=light_id, kind=kind
     )
     shown = rows[max(first, 0) : max(first, 0) + max(1, min(most, 500))]
-    return {"total": rows.count(), "clips": [selectors.clip_row(clip) for clip in shown]}
+    head = head_of(production.pk)
+    return {
+        "head": head,
+        "total": rows.count(),
+        "clips": [selectors.clip_row(clip) for clip in shown],
+    }
 
 
 @router.get("/clips/{clip_id}", response=ClipDetails, operation_id="getClip")
@@ -157,7 +163,8 @@ def get_sidecar(request: HttpRequest, clip_id: int, name: str) -> HttpResponse:
 @router.patch("/clips/{clip_id}", response=ClipDetails, operation_id="changeClip")
 def change_clip(request: HttpRequest, clip_id: int, body: ClipChange) -> Any:
     clip = get_object_or_404(Clip.objects.select_related("camera", "light"), pk=clip_id)
-    return selectors.clip_details(services.change_clip(clip, body.dict(exclude_unset=True)))
+    values = body.dict(exclude_unset=True, exclude={"base"})
+    return selectors.clip_details(services.change_clip(clip, values, base=body.base))
 
 
 @router.post("/productions/{production_id}/clips/settings", response=list[ClipRow],
@@ -165,5 +172,5 @@ def change_clip(request: HttpRequest, clip_id: int, body: ClipChange) -> Any:
 def apply_settings(request: HttpRequest, production_id: int, body: ClipSettingsIn) -> Any:
     production = get_object_or_404(Production, pk=production_id)
     values = body.values.dict(exclude_unset=True)
-    clips = services.apply_settings(production, body.ids, values)
+    clips = services.apply_settings(production, body.ids, values, base=body.base)
     return [selectors.clip_row(clip) for clip in clips]

@@ -19,6 +19,7 @@ from syntonos.server.footage.looking import problem_of, target_of
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.services import make_clip
+from syntonos.server.history.services import forget_creation
 from syntonos.server.jobs.services import Cancelled, Progress
 from syntonos.server.productions.models import Production
 
@@ -163,6 +164,7 @@ def _clip(row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]) 
     try:
         _proxies(clip)
     except BaseException:  # broken, or stopped: nothing is left half brought in
+        forget_creation(clip)
         clip.delete()
         raise
     return clip

@@ -12,13 +12,14 @@ from django.db import models
 
 from syntonos.core.encodings import levels_scale_offset
 from syntonos.core.media import RawDevelopment, Reading
+from syntonos.server.history.models import Identified
 
 # What a clip may have of its own; the rest is its camera's.
 RAW_SETTINGS = ("white", "kelvin", "tint", "stops", "exposure_index", "highlights")
 SETTINGS = ("encoding", "levels", "quantisation", *RAW_SETTINGS)
 
 
-class Clip(models.Model):
+class Clip(Identified):
     class Kind(models.TextChoices):
         SCENE = "scene"
         CHART = "chart"

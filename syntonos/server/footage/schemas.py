@@ -52,6 +52,7 @@ class ClipRow(ClipOut):
 
 
 class ClipPage(Schema):
+    head: int  # of the production's log: the base of what is changed now
     total: int
     clips: list[ClipRow]
 
@@ -59,6 +60,7 @@ class ClipPage(Schema):
 class ClipDetails(ClipRow):
     """All that is known of a clip."""
 
+    head: int  # of the production's log: the base of what is changed now
     files: list[str]
     metadata: dict[str, str]
     tagged_range: str
@@ -77,6 +79,7 @@ class ClipIn(Schema):
 
 
 class ClipChange(Schema):
+    base: int | None = None  # the newest entry of the log that its author had seen
     name: str | None = Field(None, min_length=1, max_length=120)
     kind: Kind | None = None
     light_id: int | None = None
@@ -97,6 +100,7 @@ class ClipSettings(Schema):
 
 
 class ClipSettingsIn(Schema):
+    base: int | None = None  # the newest entry of the log that its author had seen
     ids: list[int] = Field(min_length=1, max_length=10000)
     values: ClipSettings
 

@@ -14,6 +14,7 @@ from syntonos.server.footage.media import resolve
 from syntonos.server.footage.missing import is_missing
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.services import differences
+from syntonos.server.history.services import head_of
 from syntonos.server.productions.models import Production
 
 # A correction that came with the footage: listed, never applied by itself.
@@ -69,7 +70,7 @@ def clip_details(clip: Clip) -> dict[str, Any]:
         camera=clip.camera, light=clip.light, kind=Clip.Kind.CHART
     ).order_by("id").first()  # fmt: skip
     apart = differences(chart, clip) if chart and clip.kind == Clip.Kind.SCENE else []
-    return clip_row(clip) | {"differences": apart}
+    return clip_row(clip) | {"differences": apart, "head": head_of(clip.camera.production_id)}
 
 
 def sidecars_of(clip: Clip) -> list[str]:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError
 
 from syntonos.core.encodings import find_encoding, levels_scale_offset
 from syntonos.core.errors import MediaError
@@ -16,6 +16,8 @@ from syntonos.core.media.manifest import hash_file
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import RAW_SETTINGS, SETTINGS, Clip
+from syntonos.server.history.services import Step, changed_words, step
+from syntonos.server.history.words import field_words, value_words
 from syntonos.server.jobs import services as jobs
 from syntonos.server.productions.models import Camera, Light, Production
 
@@ -64,9 +66,11 @@ def make_clip(
         checksum=digest.hexdigest(), marks=marks, facts=dict(recording.facts),
         metadata=dict(recording.metadata), warnings=warnings, missing=list(missing),
     )  # fmt: skip
+    words = f"{name} of {camera.letter} brought in"
     try:
-        with transaction.atomic():
+        with step(camera.production_id, "clip.create", words) as made:
             clip.save()
+            made.created(clip)
     except IntegrityError as error:
         raise ConflictError(
             "clip.taken", f"Camera {camera.letter} has a clip {clip.name} already.",
@@ -83,8 +87,9 @@ def gap_text(missing: Sequence[int]) -> str:
 
 
 def apply_settings(
-    production: Production, ids: Sequence[int], values: dict[str, Any]
-) -> list[Clip]:
+    production: Production, ids: Sequence[int], values: dict[str, Any],
+    *, base: int | None = None,
+) -> list[Clip]:  # fmt: skip
     """Give clips settings of their own: exactly the fields that `values` has, and no others.
 
     None takes a field back: the clip follows its camera again. What stands on clips that are read
@@ -114,22 +119,30 @@ def apply_settings(
         .select_related("camera", "light").order_by("id")
     )  # fmt: skip
     again: dict[int, Light] = {}
-    with transaction.atomic():
+    names = clips[0].name if len(clips) == 1 else f"{len(clips)} clips"
+
+    def words(made: Step) -> str:
+        # The same for each clip: said once.
+        one = [e for e in made.edits if e["uuid"] == made.edits[0]["uuid"]]
+        return f"{names}: " + ", ".join(
+            f"{field_words(e['field'])} {value_words(e['field'], e['after'])}" for e in one
+        )
+
+    fields = {f"overrides.{name}": value for name, value in values.items()}
+    with step(production.pk, "clip.settings", words, base=base) as made:
         for clip in clips:
             before = clip.encoding, clip.levels, clip.reading_key
-            overrides = {**clip.overrides, **values}
-            clip.overrides = {k: v for k, v in overrides.items() if v is not None}
-            clip.save(update_fields=["overrides"])
+            made.change(clip, fields)
             changed = before != (clip.encoding, clip.levels, clip.reading_key)
             if changed and clip.readings.exists():
                 again[clip.light_id] = clip.light
     for light in again.values():
         jobs.start(production, "match-angles", f"{light.name}: read and fit again",
-                   {"light_id": light.pk})  # fmt: skip
+                   {"light_id": light.pk}, group=made.group)  # fmt: skip
     return clips
 
 
-def change_clip(clip: Clip, changes: dict[str, Any]) -> Clip:
+def change_clip(clip: Clip, changes: dict[str, Any], *, base: int | None = None) -> Clip:
     """Change a clip's name, kind or light.
 
     Raises
@@ -143,13 +156,16 @@ def change_clip(clip: Clip, changes: dict[str, Any]) -> Clip:
             "clip.read", f"A chart was read in {clip.name}: matches stand on it being here.",
             "Bring the recording in once more under another name, if it belongs elsewhere.",
         )  # fmt: skip
-    if (light_id := changes.pop("light_id", None)) is not None:
-        clip.light = clip.camera.production.lights.get(pk=light_id)
-    for name, value in changes.items():
-        setattr(clip, name, value)
+    values = {k: v for k, v in changes.items() if v is not None}
+    production = clip.camera.production
+    if "light_id" in values:
+        production.lights.get(pk=values["light_id"])
+    name = clip.name
     try:
-        with transaction.atomic():
-            clip.save()
+        with step(
+            production.pk, "clip.change", lambda made: changed_words(name, made), base=base
+        ) as made:
+            made.change(clip, values)
     except IntegrityError as error:
         raise ConflictError("clip.taken", f"There is a clip {clip.name} already.",
                             "Choose another name.") from error  # fmt: skip

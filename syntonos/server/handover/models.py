@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from django.db import models
 
+from syntonos.server.history.models import Identified
 
-class Export(models.Model):
+
+class Export(Identified):
     match = models.ForeignKey(
         "matching.Match", on_delete=models.PROTECT, null=True, blank=True, related_name="exports"
     )

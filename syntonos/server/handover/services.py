@@ -31,6 +31,7 @@ from syntonos.core.matching.carried import lut_cost
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.handover.models import Export
+from syntonos.server.history.services import step
 from syntonos.server.looks.services import scene_looks
 from syntonos.server.matching import selectors
 from syntonos.server.matching.chains import parts_of, parts_of_camera
@@ -157,10 +158,12 @@ def export_lut(
     sides = "" if levels == STORED else f"_{levels.into}-{levels.out}"
     if own:
         number += "_" + (re.sub(r"[^A-Za-z0-9_]+", "-", own.name).strip("-") or "clip")
-    return Export.objects.create(
+    name = f"{camera.letter}_{word}{number}_to-{target}{points}{sides}.{format_}"
+    with step(light.production_id, "export.make", f"Taken away: {name}", undoable=False):
+        return Export.objects.create(
         match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
         format=format_,
         lut_in=levels.into, lut_out=levels.out, sha256=digest,
-        file_name=f"{camera.letter}_{word}{number}_to-{target}{points}{sides}.{format_}",
+        file_name=name,
         chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
     )  # fmt: skip

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import uuid
+
 from django.db import models
 
 
@@ -19,6 +21,10 @@ class Job(models.Model):
     kind = models.CharField(max_length=30)
     title = models.CharField(max_length=160)
     arguments = models.JSONField(default=dict)
+    # Who asked for it, and the step of the log that what it changes belongs to.
+    author = models.CharField(max_length=40, blank=True)
+    author_name = models.CharField(max_length=60, blank=True)
+    group = models.UUIDField(default=uuid.uuid4, db_index=True)
     state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
     progress = models.FloatField(default=0.0)  # 0 to 1
     step = models.CharField(max_length=200, blank=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import time
+import uuid
 from typing import Any, Protocol, cast
 
 from django.db import transaction
@@ -12,6 +13,7 @@ from django.utils.module_loading import import_string
 
 from syntonos.core.errors import ColourError
 from syntonos.server.api.errors import ConflictError
+from syntonos.server.history import context
 from syntonos.server.jobs.models import Job
 from syntonos.server.productions.models import Production
 
@@ -63,8 +65,14 @@ class Runner(Protocol):
     def __call__(self, arguments: dict[str, Any], progress: Progress) -> dict[str, Any]: ...
 
 
-def start(production: Production, kind: str, title: str, arguments: dict[str, Any]) -> Job:
-    """Queue a job; the same one is not queued twice while it is open."""
+def start(
+    production: Production, kind: str, title: str, arguments: dict[str, Any],
+    *, group: uuid.UUID | None = None,
+) -> Job:  # fmt: skip
+    """Queue a job; the same one is not queued twice while it is open.
+
+    What it changes is its author's, and belongs to a step of the log: `group`, or one of its own.
+    """
     from syntonos.server.jobs.queue import work
 
     assert kind in RUNNERS  # noqa: S101 - callers are ours
@@ -75,7 +83,11 @@ def start(production: Production, kind: str, title: str, arguments: dict[str, An
         ).first()  # fmt: skip
         if same is not None:
             return same
-        job = Job.objects.create(production=production, kind=kind, title=title, arguments=arguments)
+        who = context.author()
+        job = Job.objects.create(
+            production=production, kind=kind, title=title, arguments=arguments, author=who.mark,
+            author_name=who.name, group=group or uuid.uuid4(),
+        )  # fmt: skip
     work(job.pk)
     job.refresh_from_db()
     return job
@@ -90,7 +102,8 @@ def run(job_id: int) -> None:
     runner = cast("Runner", import_string(RUNNERS[job.kind]))
     end: dict[str, Any]
     try:
-        end = {"result": runner(job.arguments, Progress(job)), "state": Job.State.DONE}
+        with context.acting(context.Author(job.author, job.author_name), job.group):
+            end = {"result": runner(job.arguments, Progress(job)), "state": Job.State.DONE}
     except Cancelled:
         end = {"state": Job.State.CANCELLED}
     except ColourError as error:
@@ -118,6 +131,12 @@ def cancel(job: Job) -> Job:
         Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(is_cancel_asked=True)
     job.refresh_from_db()
     return job
+
+
+def cancel_group(group: uuid.UUID) -> None:
+    """Stop the jobs that still work on a step of the log."""
+    for job in Job.objects.filter(group=group, state__in=(Job.State.QUEUED, Job.State.RUNNING)):
+        cancel(job)
 
 
 def take_up_again() -> None:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from django.db import models
 
+from syntonos.server.history.models import Identified, Revision
 
-class LookLut(models.Model):
+
+class LookLut(Identified):
     """A LUT that a person brought; its values lie in the blob store under their sha256."""
 
     production = models.ForeignKey(
@@ -30,18 +32,15 @@ class LookLut(models.Model):
         return self.name
 
 
-class Balance(models.Model):
+class Balance(Revision):
     """A revision of the balance of a light."""
 
     light = models.ForeignKey(
         "productions.Light", on_delete=models.PROTECT, related_name="balances"
     )
-    number = models.PositiveIntegerField()
-    is_current = models.BooleanField(default=True)
     stage = models.JSONField()
     # What a person set: stops, warmth and tint; the stage has what follows from them.
     dials = models.JSONField(default=dict)
-    created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["-number"]
@@ -56,7 +55,7 @@ class Balance(models.Model):
         return f"balance {self.number} of {self.light}"
 
 
-class Look(models.Model):
+class Look(Revision):
     """A revision of the production's look, or of a light's or a scene's exception from it."""
 
     production = models.ForeignKey(
@@ -66,16 +65,13 @@ class Look(models.Model):
         "productions.Light", on_delete=models.PROTECT, related_name="looks", null=True, blank=True
     )
     scene = models.CharField(max_length=80, blank=True)  # as on the slate; of any light
-    number = models.PositiveIntegerField()
-    is_current = models.BooleanField(default=True)
     # None in an exception: the light or scene goes back to the production's look.
     stage = models.JSONField(null=True)
-    created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["-number"]
         constraints = [
-            # A null is no equal of a null: what holds for the production is said apart.
+            # SQL treats NULLs as distinct: the production-wide look has constraints of its own.
             models.UniqueConstraint(
                 fields=["production", "scene", "number"],
                 condition=models.Q(light__isnull=True), name="look_number_once",

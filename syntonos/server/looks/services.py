@@ -8,15 +8,13 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from django.db import models, transaction
-
 from syntonos.core.chain import Balance as BalanceStage
 from syntonos.core.chain import LutStep, read_balance, read_cdl, read_look
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.tables import moving_range
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_lut
-from syntonos.server.api.errors import ConflictError
+from syntonos.server.history.services import step
 from syntonos.server.looks.blobs import store
 from syntonos.server.looks.models import Balance, Look, LookLut
 from syntonos.server.productions.models import Light, Production
@@ -46,20 +44,6 @@ def scene_looks(production_id: int) -> dict[str, Look]:
     return {row.scene: row for row in rows.exclude(scene="")}
 
 
-def _append(row: Balance | Look, rows: models.QuerySet[Any], base_number: int) -> None:
-    with transaction.atomic():
-        last = rows.aggregate(models.Max("number"))["number__max"] or 0
-        if last != base_number:
-            raise ConflictError(
-                "revision.stale_base",
-                f"This was made on revision {base_number}, but revision {last} is there now.",
-                "Look at the newer one, then do it again.", base=base_number, newest=last,
-            )  # fmt: skip
-        rows.filter(is_current=True).update(is_current=False)
-        row.number = last + 1
-        row.save(force_insert=True)
-
-
 def set_balance(light: Light, dials: dict[str, Any], base_number: int) -> Balance:
     """Set a light's balance as a new revision.
 
@@ -67,8 +51,13 @@ def set_balance(light: Light, dials: dict[str, Any], base_number: int) -> Balanc
     a CDL or None.
     """
     row = Balance(light=light, stage=balance_stage(dials), dials=dials)
-    _append(row, Balance.objects.filter(light=light), base_number)
-    return row
+    with step(light.production_id, "balance.set", lambda _: f"{light}: {row_words(row)}") as made:
+        return made.append(row, Balance.objects.filter(light=light), base_number)
+
+
+def row_words(row: Balance | Look) -> str:
+    """Return what the log calls a revision of a balance or a look."""
+    return f"{'balance' if isinstance(row, Balance) else 'look'} {row.number}"
 
 
 def balance_stage(dials: dict[str, Any]) -> dict[str, Any]:
@@ -93,8 +82,8 @@ def set_look(
     if stage is not None:
         look = read_look(stage)
         known = set(LookLut.objects.filter(production=production).values_list("sha256", flat=True))
-        for step in look.steps:
-            if isinstance(step, LutStep) and step.sha256 not in known:
+        for one in look.steps:
+            if isinstance(one, LutStep) and one.sha256 not in known:
                 raise ChainError(
                     "The look names a LUT that this production does not have.",
                     hint="Bring its file in first.", code="look.missing",
@@ -102,8 +91,10 @@ def set_look(
         stage = _plain(look)
     row = Look(production=production, light=light, scene=scene, stage=stage)
     rows = Look.objects.filter(production=production, light=light, scene=scene)
-    _append(row, rows, base_number)
-    return row
+    where = f"scene {scene}" if scene else str(light or "the production")
+    words = f"Exception of {where} taken back" if stage is None else f"Look of {where} set"
+    with step(production.pk, "look.set", lambda _: f"{words}: {row_words(row)}") as made:
+        return made.append(row, rows, base_number)
 
 
 def _plain(stage: Any) -> dict[str, Any]:
@@ -119,8 +110,11 @@ def bring_lut(production: Production, name: str, data: bytes) -> LookLut:
     if row is not None:
         return row
     low, high = moving_range(table)
-    return LookLut.objects.create(
-        production=production, name=Path(name).name[:160], sha256=sha,
-        kind="CLF" if table.clf else "3D" if table.is_3d else "1D", size=len(table.values),
-        clips_low=low, clips_high=1 - high,
-    )  # fmt: skip
+    with step(production.pk, "lut.bring", f"LUT {Path(name).name} brought in") as made:
+        row = LookLut.objects.create(
+            production=production, name=Path(name).name[:160], sha256=sha,
+            kind="CLF" if table.clf else "3D" if table.is_3d else "1D", size=len(table.values),
+            clips_low=low, clips_high=1 - high,
+        )  # fmt: skip
+        made.created(row)
+    return row

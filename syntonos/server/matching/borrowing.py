@@ -105,4 +105,4 @@ def borrow(*, light: Light, camera: Camera, source_id: int | None, base_number: 
         reference_reading=source.reference_reading, angle_reading=source.angle_reading,
         chain=chain_to_json(chain), evidence=evidence,
     )  # fmt: skip
-    return append(match, base_number)
+    return append(match, base_number, "match.borrow")

@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from django.db import models
 
+from syntonos.server.history.models import Identified, Revision
 
-class ChartReading(models.Model):
+
+class ReadingsInForce(models.Manager["ChartReading"]):
+    """Readings that were not withdrawn: what everything but the log asks for."""
+
+    def get_queryset(self) -> models.QuerySet[ChartReading]:
+        return super().get_queryset().filter(is_withdrawn=False)
+
+
+class ChartReading(Identified):
     clip = models.ForeignKey("footage.Clip", on_delete=models.PROTECT, related_name="readings")
     number = models.PositiveIntegerField()
     frames = models.JSONField()  # indices of the frames that were averaged
@@ -15,7 +24,11 @@ class ChartReading(models.Model):
     data = models.JSONField()  # the core's reading
     # What there is to say of its frames, and of which readings it was merged.
     notes = models.JSONField(default=dict)
+    is_withdrawn = models.BooleanField(default=False)  # its making was undone
     created = models.DateTimeField(auto_now_add=True)
+
+    objects = ReadingsInForce()
+    every = models.Manager()
 
     class Meta:
         ordering = ["number"]
@@ -52,7 +65,7 @@ class EncodingCheck(models.Model):
         return f"check of reading {self.angle_reading_id}"
 
 
-class ChartLayout(models.Model):
+class ChartLayout(Identified):
     """A chart that a person described in a layout file."""
 
     production = models.ForeignKey(
@@ -72,7 +85,7 @@ class ChartLayout(models.Model):
         return self.slug
 
 
-class Match(models.Model):
+class Match(Revision):
     light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="matches")
     camera = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, related_name="matches"
@@ -80,8 +93,6 @@ class Match(models.Model):
     reference = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, related_name="matches_as_reference"
     )
-    number = models.PositiveIntegerField()
-    is_current = models.BooleanField(default=False)
     reference_reading = models.ForeignKey(
         ChartReading, on_delete=models.PROTECT, related_name="matches_as_reference", null=True,
         blank=True,
@@ -95,7 +106,6 @@ class Match(models.Model):
     restored_from = models.ForeignKey(
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
     )
-    created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering = ["number"]

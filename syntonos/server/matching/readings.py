@@ -9,7 +9,7 @@ from typing import Any
 
 import cv2
 import numpy as np
-from django.db import models, transaction
+from django.db import models
 from django.utils.text import slugify
 from numpy.typing import NDArray
 
@@ -35,6 +35,7 @@ from syntonos.core.matching.pairing import pair_charts
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.history.services import step
 from syntonos.server.matching import selectors
 from syntonos.server.matching.models import ChartLayout as LayoutRow
 from syntonos.server.matching.models import ChartReading
@@ -83,7 +84,8 @@ def add_layout(production: Production, name: str, text: str) -> ChartLayout:
         raise ConflictError(
             "layout.taken", f"There is a layout {slug} already.", "Give the file another name."
         )
-    LayoutRow.objects.create(production=production, slug=slug, text=text)
+    with step(production.pk, "layout.add", f"Chart layout {slug} added") as made:
+        made.created(LayoutRow.objects.create(production=production, slug=slug, text=text))
     return layout
 
 
@@ -203,12 +205,17 @@ def _keep(
 ) -> ChartReading:
     if clip.reading_key:
         notes = {**notes, "source": clip.reading_key}
-    with transaction.atomic():
-        last = clip.readings.aggregate(models.Max("number"))["number__max"] or 0
-        return ChartReading.objects.create(
+    production = clip.camera.production_id
+    with step(production, "reading.make", lambda _: f"{clip}: chart read") as made:
+        rows = ChartReading.every.filter(clip=clip)
+        last = rows.aggregate(models.Max("number"))["number__max"] or 0
+        row = ChartReading.every.create(
             clip=clip, number=last + 1, frames=frames, found_by=found_by, notes=notes,
             encoding=reading.encoding, levels=reading.levels, data=reading_to_json(reading),
+            is_withdrawn=True,
         )  # fmt: skip
+        made.change(row, {"is_withdrawn": False})
+    return row
 
 
 def merge(light: Light, camera: Camera, parts: Sequence[tuple[int, float | None]]) -> ChartReading:

@@ -6,7 +6,6 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
-from django.db import models, transaction
 from numpy.typing import NDArray
 
 from syntonos.core.chain import (
@@ -40,9 +39,9 @@ from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.readings import ColourPair
-from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.history.services import step
 from syntonos.server.matching import selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.chains import chain_of, parts_of
@@ -89,24 +88,15 @@ def request_of(match: Match | None, *, base_number: int) -> FitRequest:
     )  # fmt: skip
 
 
-def append(match: Match, base_number: int) -> Match:
+def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
     """Store a match as the newest and current revision, if its base still is the newest."""
-    with transaction.atomic():
-        rows = Match.objects.filter(
-            light=match.light, camera=match.camera, reference=match.reference
-        )
-        last = rows.aggregate(models.Max("number"))["number__max"] or 0
-        if last != base_number:
-            raise ConflictError(
-                "match.stale_base",
-                f"This was made on revision {base_number}, but revision {last} is there now.",
-                "Look at the newer revision, then do it again.",
-                base=base_number, newest=last,
-            )  # fmt: skip
-        rows.filter(is_current=True).update(is_current=False)
-        match.number, match.is_current = last + 1, True
-        match.save(force_insert=True)
-    return match
+    rows = Match.objects.filter(light=match.light, camera=match.camera, reference=match.reference)
+    where = f"{match.camera.letter} in {match.light}"
+    verb = {"match.fit": "fitted", "match.restore": "taken again", "match.borrow": "borrowed"}[kind]
+    with step(
+        match.camera.production_id, kind, lambda _: f"{where}: match {match.number} {verb}"
+    ) as made:
+        return made.append(match, rows, base_number)
 
 
 def both_readings(light: Light, camera: Camera) -> tuple[ChartReading, ChartReading]:
@@ -342,7 +332,7 @@ def restore(old: Match, *, base_number: int) -> Match:
         reference_reading=old.reference_reading, angle_reading=old.angle_reading, chain=old.chain,
         evidence=old.evidence, restored_from=old,
     )  # fmt: skip
-    return append(again, base_number)
+    return append(again, base_number, "match.restore")
 
 
 def fit_own_curve(light: Light, camera: Camera) -> tuple[FittedCurve, OwnEncoding]:

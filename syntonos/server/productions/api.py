@@ -192,7 +192,8 @@ def change_production(request: HttpRequest, production_id: int, body: Production
     production = get_object_or_404(selectors.productions(), pk=production_id)
     if body.reference_camera_id is not None:
         get_object_or_404(production.cameras, pk=body.reference_camera_id)
-    return services.change_production(production, body.dict(exclude_unset=True))
+    values = body.dict(exclude_unset=True, exclude={"base"})
+    return services.change_production(production, values, base=body.base)
 
 
 @router.post("/productions/{production_id}/cameras", response={201: CameraOut},
@@ -205,7 +206,8 @@ def create_camera(request: HttpRequest, production_id: int, body: CameraIn) -> A
 @router.patch("/cameras/{camera_id}", response=CameraOut, operation_id="changeCamera")
 def change_camera(request: HttpRequest, camera_id: int, body: CameraChange) -> Any:
     camera = get_object_or_404(Camera.objects.select_related("production"), pk=camera_id)
-    changed = services.change_camera(camera, body.dict(exclude_unset=True))
+    values = body.dict(exclude_unset=True, exclude={"base"})
+    changed = services.change_camera(camera, values, base=body.base)
     return camera_out(changed, camera.production)
 
 
@@ -226,5 +228,6 @@ def create_light(request: HttpRequest, production_id: int, body: LightIn) -> Any
 @router.patch("/lights/{light_id}", response=LightOut, operation_id="changeLight")
 def change_light(request: HttpRequest, light_id: int, body: LightChange) -> Any:
     light = get_object_or_404(Light, pk=light_id)
-    changed = services.change_light(light, body.dict(exclude_unset=True))
+    values = body.dict(exclude_unset=True, exclude={"base"})
+    changed = services.change_light(light, values, base=body.base)
     return light_out(changed, selectors.counts(light.production).get(light.pk, {}))

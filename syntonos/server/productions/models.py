@@ -11,6 +11,7 @@ from django.db import models
 
 from syntonos.core.chain import DisplayOutput, EncodingOutput, Input, Output, read_output
 from syntonos.core.errors import ChainError
+from syntonos.server.history.models import Identified
 
 
 class Levels(models.TextChoices):
@@ -23,7 +24,7 @@ def usual_outputs() -> list[dict[str, Any]]:
     return [{"key": "rec709", "name": "Rec.709", "stage": json.loads(json.dumps(asdict(Output())))}]
 
 
-class Production(models.Model):
+class Production(Identified):
     name = models.CharField(max_length=120)
     reference_camera = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
@@ -62,7 +63,7 @@ class Production(models.Model):
         )  # fmt: skip
 
 
-class OwnEncoding(models.Model):
+class OwnEncoding(Identified):
     """An encoding that a person entered or took from a config; its slug is its content's."""
 
     production = models.ForeignKey(
@@ -84,7 +85,7 @@ class OwnEncoding(models.Model):
         return self.name
 
 
-class Camera(models.Model):
+class Camera(Identified):
     production = models.ForeignKey(Production, on_delete=models.PROTECT, related_name="cameras")
     letter = models.CharField(max_length=1, validators=[RegexValidator("^[A-Z]$", "A to Z")])
     name = models.CharField(max_length=80)
@@ -128,7 +129,7 @@ class Camera(models.Model):
         return Input(unit=(side, green, side))
 
 
-class Light(models.Model):
+class Light(Identified):
     production = models.ForeignKey(Production, on_delete=models.PROTECT, related_name="lights")
     name = models.CharField(max_length=80)
     conditions = models.CharField(max_length=200, blank=True)

@@ -124,6 +124,7 @@ class CameraIn(Schema):
 
 
 class CameraChange(Schema):
+    base: int | None = None  # the newest entry of the log that its author had seen
     name: str | None = Field(None, min_length=1, max_length=80)
     encoding: str | None = None
     levels: LevelsName | None = None
@@ -149,6 +150,7 @@ class LightIn(Schema):
 
 
 class LightChange(Schema):
+    base: int | None = None  # the newest entry of the log that its author had seen
     name: str | None = Field(None, min_length=1, max_length=80)
     conditions: str | None = Field(None, max_length=200)
 
@@ -166,6 +168,7 @@ class ProductionIn(Schema):
 
 
 class ProductionChange(Schema):
+    base: int | None = None  # the newest entry of the log that its author had seen
     name: str | None = Field(None, min_length=1, max_length=120)
     reference_camera_id: int | None = None
     tolerance: float | None = Field(None, ge=0.1, le=10)

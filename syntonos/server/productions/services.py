@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import uuid
 from dataclasses import asdict
 from typing import Any, TypeVar
 
@@ -14,10 +15,13 @@ from syntonos.core.encodings import find_encoding, keep_encoding, levels_scale_o
 from syntonos.core.errors import ChainError
 from syntonos.core.media import RawDevelopment
 from syntonos.server.api.errors import ConflictError
+from syntonos.server.history.models import Identified
+from syntonos.server.history.services import changed_words, step
 from syntonos.server.jobs import services as jobs
 from syntonos.server.productions.models import Camera, Light, OwnEncoding, Production
 
 M = TypeVar("M", bound=models.Model)
+I = TypeVar("I", bound=Identified)
 
 
 def _save(row: M, taken: str) -> M:
@@ -35,15 +39,38 @@ def create_production(*, name: str) -> Production:
     return _save(Production(name=name.strip()), "There is such a production already.")
 
 
-def change_production(production: Production, changes: dict[str, Any]) -> Production:
+def change_production(
+    production: Production, changes: dict[str, Any], *, base: int | None = None
+) -> Production:
     """Change name, reference camera, tolerance or outputs."""
-    if (outputs := changes.pop("outputs", None)) is not None:
-        production.outputs = checked_outputs(outputs)
-    if (camera_id := changes.pop("reference_camera_id", None)) is not None:
-        production.reference_camera = production.cameras.get(pk=camera_id)
-    for field, value in changes.items():
-        setattr(production, field, value)
-    return _save(production, "There is such a production already.")
+    values = {k: v for k, v in changes.items() if v is not None}
+    if "outputs" in values:
+        values["outputs"] = checked_outputs(values["outputs"])
+    if "reference_camera_id" in values:
+        production.cameras.get(pk=values["reference_camera_id"])
+    return _change(production.pk, production, values, "production.change", "The production",
+                   "There is such a production already.", base)  # fmt: skip
+
+
+def _change(
+    production_id: int, row: I, values: dict[str, Any], kind: str, name: str, taken: str,
+    base: int | None,
+) -> I:  # fmt: skip
+    """Change fields of a row as one entry of the log."""
+    try:
+        with step(production_id, kind, lambda made: changed_words(name, made), base=base) as made:
+            made.change(row, values)
+    except IntegrityError as error:
+        raise ConflictError("name.taken", taken, "Choose another one.") from error
+    return row
+
+
+def _create(production_id: int, row: I, kind: str, words: str, taken: str) -> I:
+    """Keep a new row as one entry of the log."""
+    with step(production_id, kind, words) as made:
+        _save(row, taken)
+        made.created(row)
+    return row
 
 
 def checked_outputs(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -75,11 +102,16 @@ def keep_own_encoding(
     """Check an encoding that a person enters, and keep it with the production."""
     encoding = keep_encoding(definition)
     assert encoding.definition is not None  # noqa: S101 - it was just given
-    row, _ = OwnEncoding.objects.update_or_create(
-        production=production, slug=encoding.slug,
-        defaults={"name": encoding.definition.name, "source": source[:200],
-                  "definition": encoding.definition.to_json()},
-    )  # fmt: skip
+    found = {"name": encoding.definition.name, "source": source[:200],
+             "definition": encoding.definition.to_json()}  # fmt: skip
+    row = OwnEncoding.objects.filter(production=production, slug=encoding.slug).first()
+    words = f"Encoding {encoding.definition.name} kept"
+    with step(production.pk, "encoding.keep", words) as made:
+        if row is None:
+            row = OwnEncoding.objects.create(production=production, slug=encoding.slug, **found)
+            made.created(row)
+        else:
+            made.change(row, found)
     return row
 
 
@@ -95,29 +127,32 @@ def _check_encoding(values: dict[str, Any]) -> dict[str, Any]:
 
 def create_camera(production: Production, values: dict[str, Any]) -> Camera:
     """Add a camera; the first one becomes the reference."""
-    camera = _save(
-        Camera(production=production, **_check_encoding(values)),
-        f"There is a camera {values.get('letter')} already.",
-    )
-    if production.reference_camera_id is None:
-        production.reference_camera = camera
-        production.save(update_fields=["reference_camera"])
+    camera = Camera(production=production, **_check_encoding(values))
+    with step(production.pk, "camera.create", f"Camera {camera} added") as made:
+        _save(camera, f"There is a camera {values.get('letter')} already.")
+        made.created(camera)
+        if production.reference_camera_id is None:
+            made.change(production, {"reference_camera_id": camera.pk})
     return camera
 
 
-def change_camera(camera: Camera, changes: dict[str, Any]) -> Camera:
-    """Change a camera.
+def change_camera(camera: Camera, changes: dict[str, Any], *, base: int | None = None) -> Camera:
+    """Change a camera: the fields that are given, as one entry of the log.
 
     With another encoding or levels, all that stands on them is made anew: a job reads its charts
     again where they were and fits again, each a new revision.
     """
     before = _taken_as(camera)
-    for field, value in _check_encoding(changes).items():
-        setattr(camera, field, value)
-    saved = _save(camera, f"There is a camera {camera.letter} already.")
+    values = {k: v for k, v in _check_encoding(changes).items() if v is not None}
+    name = f"Camera {camera.letter}"
+    with step(
+        camera.production_id, "camera.change", lambda made: changed_words(name, made), base=base
+    ) as made:
+        made.change(camera, values)
+    # After the step: a job that is queued in it could begin before it is stored.
     if before != _taken_as(camera):
-        _derive_again(camera)
-    return saved
+        _derive_again(camera, made.group)
+    return camera
 
 
 def _taken_as(camera: Camera) -> tuple[object, ...]:
@@ -125,7 +160,7 @@ def _taken_as(camera: Camera) -> tuple[object, ...]:
     return camera.encoding, camera.levels, camera.quantisation, camera.raw
 
 
-def _derive_again(camera: Camera) -> None:
+def _derive_again(camera: Camera, group: uuid.UUID) -> None:
     production = camera.production
     matched = Light.objects.filter(matches__is_current=True)
     if production.reference_camera_id != camera.pk:
@@ -133,7 +168,7 @@ def _derive_again(camera: Camera) -> None:
     for light in matched.filter(production=production).distinct():
         jobs.start(
             production, "match-angles", f"{camera} in {light.name}: read and fit again",
-            {"light_id": light.pk},
+            {"light_id": light.pk}, group=group,
         )  # fmt: skip
 
 
@@ -141,12 +176,13 @@ def create_light(production: Production, values: dict[str, Any]) -> Light:
     """Add a light at the end."""
     last = production.lights.aggregate(models.Max("position"))["position__max"]
     position = 0 if last is None else last + 1
-    return _save(Light(production=production, position=position, **values),
-                 "There is a light of this name already.")  # fmt: skip
+    row = Light(production=production, position=position, **values)
+    return _create(production.pk, row, "light.create", f"Light {row.name} added",
+                   "There is a light of this name already.")  # fmt: skip
 
 
-def change_light(light: Light, changes: dict[str, Any]) -> Light:
+def change_light(light: Light, changes: dict[str, Any], *, base: int | None = None) -> Light:
     """Change a light's name or conditions."""
-    for field, value in changes.items():
-        setattr(light, field, value)
-    return _save(light, "There is a light of this name already.")
+    values = {k: v for k, v in changes.items() if v is not None}
+    return _change(light.production_id, light, values, "light.change", light.name,
+                   "There is a light of this name already.", base)  # fmt: skip

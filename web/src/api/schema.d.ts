@@ -889,6 +889,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get History */
+        get: operations["getHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/jobs": {
         parameters: {
             query?: never;
@@ -986,6 +1003,46 @@ export interface paths {
         put?: never;
         /** Bring Lut */
         post: operations["bringLut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Redo
+         * @description Do again what was undone last.
+         */
+        post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo
+         * @description Take back one's own newest step.
+         */
+        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1275,6 +1332,8 @@ export interface components {
             cameras: components["schemas"]["CameraOut"][];
             /** Cells */
             cells: components["schemas"]["CellOut"][];
+            /** Head */
+            head: number;
             /** Lights */
             lights: components["schemas"]["LightOut"][];
             production: components["schemas"]["ProductionOut"];
@@ -1313,6 +1372,8 @@ export interface components {
         };
         /** CameraChange */
         CameraChange: {
+            /** Base */
+            base?: number | null;
             /** Encoding */
             encoding?: string | null;
             /** Is Stand In */
@@ -1640,17 +1701,28 @@ export interface components {
         };
         /** ChangeOut */
         ChangeOut: {
-            /** Clips */
-            clips: components["schemas"]["ClipChangeOut"][];
-            /** Expected */
-            expected: number;
-            /** Expected Now */
-            expected_now: number | null;
-            /** Files */
-            files: string[];
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Is Undone */
+            is_undone: boolean;
+            /** Kind */
+            kind: string;
+            /** Sequence */
+            sequence: number;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
         };
         /** ClipChange */
         ClipChange: {
+            /** Base */
+            base?: number | null;
             /** Kind */
             kind?: ("scene" | "chart") | null;
             /** Light Id */
@@ -1696,6 +1768,8 @@ export interface components {
             format: string;
             /** Frame Count */
             frame_count: number;
+            /** Head */
+            head: number;
             /** Height */
             height: number;
             /** Id */
@@ -1822,6 +1896,8 @@ export interface components {
         ClipPage: {
             /** Clips */
             clips: components["schemas"]["ClipRow"][];
+            /** Head */
+            head: number;
             /** Total */
             total: number;
         };
@@ -1932,6 +2008,8 @@ export interface components {
         };
         /** ClipSettingsIn */
         ClipSettingsIn: {
+            /** Base */
+            base?: number | null;
             /** Ids */
             ids: number[];
             values: components["schemas"]["ClipSettings"];
@@ -2306,6 +2384,17 @@ export interface components {
             /** Turned Score */
             turned_score: number;
         };
+        /** HistoryOut */
+        HistoryOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
+            /** Head */
+            head: number;
+            /** Redo */
+            redo: string | null;
+            /** Undo */
+            undo: string | null;
+        };
         /**
          * Input
          * @description The camera's gamut to the working space.
@@ -2410,6 +2499,8 @@ export interface components {
         };
         /** LightChange */
         LightChange: {
+            /** Base */
+            base?: number | null;
             /** Conditions */
             conditions?: string | null;
             /** Name */
@@ -3000,6 +3091,8 @@ export interface components {
         };
         /** ProductionChange */
         ProductionChange: {
+            /** Base */
+            base?: number | null;
             /** Name */
             name?: string | null;
             /** Outputs */
@@ -3334,6 +3427,13 @@ export interface components {
             warnings: string[];
             /** Width */
             width: number;
+        };
+        /** SteppedOut */
+        SteppedOut: {
+            /** Head */
+            head: number;
+            /** Words */
+            words: string;
         };
         /**
          * StopIn
@@ -4931,6 +5031,30 @@ export interface operations {
             };
         };
     };
+    getHistory: {
+        parameters: {
+            query?: {
+                most?: number;
+            };
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+        };
+    };
     listJobs: {
         parameters: {
             query?: never;
@@ -5107,6 +5231,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LutOut"];
+                };
+            };
+        };
+    };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SteppedOut"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SteppedOut"];
                 };
             };
         };
