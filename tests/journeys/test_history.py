@@ -25,18 +25,18 @@ def test_undo_by_keys_and_buttons_across_a_reload_with_words(page):
     expect(undo).to_be_disabled()
     redo.click()
     expect(undo).to_be_enabled()
-    page.get_by_role("button", name="Log").click()
+    page.get_by_role("button", name="Log", exact=True).click()
     log = page.get_by_role("dialog")
     expect(log.get_by_text("Done again: Foundry", exact=False)).to_be_visible()
     expect(log.get_by_text("you").first).to_be_visible()
 
 
 def test_a_sheet_that_is_saved_on_an_old_base_says_both(page):
-    other = page.context.new_page()
+    other = page.context.browser.new_page(viewport={"width": 1280, "height": 800})
     other.goto(page.url)
     for window, note in ((page, "lens 3"), (other, "lens 7")):
-        window.get_by_role("button", name=re.compile("^B Birch")).first.click()
-        window.get_by_label("Note").fill(note)
+        window.get_by_role("button", name=re.compile("camera B Birch")).first.click()
+        window.get_by_role("textbox", name="Note").fill(note)
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("dialog")).to_have_count(0)
     other.get_by_role("button", name="Save").click()
@@ -46,8 +46,8 @@ def test_a_sheet_that_is_saved_on_an_old_base_says_both(page):
     other.get_by_role("button", name="Save").click()
     expect(other.get_by_role("dialog")).to_have_count(0)
     page.reload()
-    page.get_by_role("button", name=re.compile("^B Birch")).first.click()
-    expect(page.get_by_label("Note")).to_have_value("lens 7")
+    page.get_by_role("button", name=re.compile("camera B Birch")).first.click()
+    expect(page.get_by_role("textbox", name="Note")).to_have_value("lens 7")
 
 
 def test_hundreds_of_changes_of_different_fields_at_once_lose_none(server):

@@ -74,6 +74,11 @@ def test_ten_different_steps_are_undone_one_by_one_and_done_again(api, place, re
         act(api, place, "redo")
         assert state(place) == states[i], steps[i - 1][1]
     assert act(api, place, "redo", 409)["code"] == "redo.nothing"
+    # A balance that was undone is in force no more: the next one is made on none.
+    for _ in range(2):
+        act(api, place, "undo")
+    made = api("post", f"/lights/{light}/balance", {"stops": 0.7, "base_number": 0}, 201, **ME)
+    assert made["number"] == 2
     words = [c["words"] for c in history(api, place, **ME)["changes"] if c["kind"] == "match.fit"]
     assert words == ["B in Foundry: match 1 fitted"]
 

@@ -86,15 +86,15 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     reference = production.reference_camera
     if reference is None:
         raise Http404("The production has no reference camera yet.")
+    head = head_of(production.pk)
     own = selectors.latest_reading(light.pk, camera.pk)
     base = selectors.latest_reading(light.pk, reference.pk)
     in_force = InForce(production, light.pk)
     match = in_force.matches.get((light.pk, camera.pk))
     status = selectors.status(production, camera, own, base, match)
-    newest = selectors.matches_of(light.pk, camera).first()
     both = (base, own) if base and own and selectors.same_chart(base, own) else None
     return {
-        "production_id": production.pk, "production_name": production.name,
+        "head": head, "production_id": production.pk, "production_name": production.name,
         "outputs": production.outputs,
         "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
         "reference": _side(light, reference, base, in_force),
@@ -105,7 +105,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         )
         if both else None,
         "match": matching.match_out(match) if match else None,
-        "newest_number": newest.number if newest else 0,
+        "base_number": match.number if match else 0,
         "ramp": _ramp(*both) if both else [],
         "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
         "layouts": [matching.layout_out(layout) for layout in readings.layouts_of(production)],

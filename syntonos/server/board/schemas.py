@@ -62,6 +62,7 @@ class SideOut(Schema):
 
 
 class AngleOut(Schema):
+    head: int  # of the production's log: the base of what is changed now
     production_id: int
     production_name: str
     outputs: list[OutputRow]
@@ -75,7 +76,7 @@ class AngleOut(Schema):
     tuner: TunerOut | None
     tuner_before: TunerOut | None
     match: MatchOut | None
-    newest_number: int
+    base_number: int  # of the match in force, 0 for none: what a fit is made on
     ramp: list[RampPoint]
     other_lights: int  # lights whose charts of this pair can take part in a fit
     layouts: list[LayoutOut]

@@ -7,6 +7,8 @@ from typing import Any, Literal
 from ninja import Schema
 from pydantic import Field
 
+from syntonos.server.jobs.schemas import ProblemOut
+
 Kind = Literal["scene", "chart"]
 Media = Literal["stills", "video", "raw"]
 
@@ -121,12 +123,6 @@ class FolderOut(Schema):
 
 class FoldersIn(Schema):
     folders: list[str] = Field(min_length=1, max_length=200)
-
-
-class ProblemOut(Schema):
-    code: str
-    detail: str
-    hint: str
 
 
 class ArrivalOut(Schema):

@@ -7,7 +7,7 @@ from datetime import datetime
 from ninja import Schema
 
 
-class ChangeOut(Schema):
+class EntryOut(Schema):
     sequence: int
     kind: str
     words: str
@@ -21,7 +21,7 @@ class HistoryOut(Schema):
     head: int  # the newest entry: the base of what is changed now
     undo: str | None  # what undo would take back; none where there is nothing
     redo: str | None
-    changes: list[ChangeOut]
+    changes: list[EntryOut]
 
 
 class SteppedOut(Schema):

@@ -81,14 +81,16 @@ class Step:
         Raises
         ------
         ConflictError
-            revision.stale_base, when `base_number` is not the newest any more.
+            revision.stale_base, when the one with `base_number` (0 for none) is not in force.
         """
         last = rows.aggregate(models.Max("number"))["number__max"] or 0
-        if last != base_number:
+        in_force = rows.filter(is_current=True).first()
+        now = in_force.number if in_force is not None else 0
+        if now != base_number:
             raise ConflictError(
                 "revision.stale_base",
-                f"This was made on revision {base_number}, but revision {last} is there now.",
-                "Look at the newer one, then do it again.", base=base_number, newest=last,
+                f"This was made on {_revision_words(base_number)}, but {_revision_words(now)} "
+                "is in force now.", "Look at that one, then do it again.", base=base_number, newest=now,
             )  # fmt: skip
         for before in rows.filter(is_current=True):
             self.change(before, {"is_current": False})
@@ -115,6 +117,10 @@ class Step:
                         base=self.base, newest=change.sequence, field=path, theirs=edit["after"],
                         yours=wanted[path],
                     )  # fmt: skip
+
+
+def _revision_words(number: int) -> str:
+    return f"revision {number}" if number else "none"
 
 
 def who_words(change: Change) -> str:

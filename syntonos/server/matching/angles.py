@@ -82,9 +82,8 @@ def _match(light: Light, camera: Camera, tell: Callable[[str], None], layout: st
             current.evidence.get("expected"),
         )  # fmt: skip
     tell(f"Fitting {camera}")
-    newest = selectors.matches_of(light.pk, camera).first()
     # What a person chose for the match before holds for this one.
-    request = services.request_of(current, base_number=newest.number if newest else 0)
+    request = services.request_of(current, base_number=current.number if current else 0)
     try:
         match = services.fit(light=light, camera=camera, request=request)
     except ColourError as error:

@@ -1,5 +1,6 @@
 import createClient, { type MaybeOptionalInit } from "openapi-fetch";
 import type { PathsWithMethod, RequiredKeysOf } from "openapi-typescript-helpers";
+import { authorHeaders } from "./author";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
@@ -45,7 +46,10 @@ type Call<M extends Method> = <
 // The client's own types turn tuples into arrays on their way out of the schema. These do not.
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
-  fetch: (request) => fetch(request),
+  fetch: (request) => {
+    for (const [name, value] of Object.entries(authorHeaders())) request.headers.set(name, value);
+    return fetch(request);
+  },
 }) as unknown as { GET: Call<"get">; POST: Call<"post">; PATCH: Call<"patch"> };
 
 /** What the server answers when it cannot do a thing: what was found, and what to do. */

@@ -31,6 +31,19 @@ export const boardQuery = (id: number) =>
       ),
   });
 
+/** The log's newest entries, and what undo and redo would do. */
+export const historyQuery = (production: number) =>
+  queryOptions({
+    queryKey: ["history", production],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/history", {
+          params: { path: { production_id: production } },
+          signal,
+        }),
+      ),
+  });
+
 export const usualQuery = (camera: number, encoding: string) =>
   queryOptions({
     queryKey: ["usual", camera, encoding],

@@ -1127,6 +1127,10 @@ export interface components {
         /** AngleOut */
         AngleOut: {
             angle: components["schemas"]["SideOut"];
+            /** Base Number */
+            base_number: number;
+            /** Head */
+            head: number;
             /** Layouts */
             layouts: components["schemas"]["LayoutOut"][];
             /** Light Id */
@@ -1134,8 +1138,6 @@ export interface components {
             /** Light Name */
             light_name: string;
             match: components["schemas"]["MatchOut"] | null;
-            /** Newest Number */
-            newest_number: number;
             /** Next Step */
             next_step: string;
             /** Other Lights */
@@ -1701,23 +1703,14 @@ export interface components {
         };
         /** ChangeOut */
         ChangeOut: {
-            /**
-             * Created
-             * Format: date-time
-             */
-            created: string;
-            /** Is Own */
-            is_own: boolean;
-            /** Is Undone */
-            is_undone: boolean;
-            /** Kind */
-            kind: string;
-            /** Sequence */
-            sequence: number;
-            /** Who */
-            who: string;
-            /** Words */
-            words: string;
+            /** Clips */
+            clips: components["schemas"]["ClipChangeOut"][];
+            /** Expected */
+            expected: number;
+            /** Expected Now */
+            expected_now: number | null;
+            /** Files */
+            files: string[];
         };
         /** ClipChange */
         ClipChange: {
@@ -2204,6 +2197,26 @@ export interface components {
              */
             levels: string;
         };
+        /** EntryOut */
+        EntryOut: {
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Is Undone */
+            is_undone: boolean;
+            /** Kind */
+            kind: string;
+            /** Sequence */
+            sequence: number;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+        };
         /** ExportIn */
         ExportIn: {
             /** Clip Id */
@@ -2387,7 +2400,7 @@ export interface components {
         /** HistoryOut */
         HistoryOut: {
             /** Changes */
-            changes: components["schemas"]["ChangeOut"][];
+            changes: components["schemas"]["EntryOut"][];
             /** Head */
             head: number;
             /** Redo */

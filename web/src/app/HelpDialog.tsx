@@ -5,6 +5,7 @@ export const KEYS: [string, string, string][] = [
   ["Everywhere", "?", "this list"],
   ["Everywhere", "/", "find a camera, a light, a thing to do"],
   ["Everywhere", "H", "home to the Board"],
+  ["Everywhere", "Ctrl Z, Ctrl Shift Z", "undo, redo your own last steps"],
   ["Board", "arrows, Enter", "choose a cell, open its Bench"],
   ["Board", "C", "open the chart of the chosen cell"],
   ["Board", "F", "footage: bring in, clips"],

@@ -4,6 +4,7 @@ import { JobsMark } from "@/features/jobs";
 import { useKeys } from "@/shared/useKeys";
 import { FindDialog } from "./FindDialog";
 import { HelpDialog } from "./HelpDialog";
+import { Steps } from "./Steps";
 
 export type Crumb = { text: ReactNode; to?: string };
 
@@ -46,6 +47,7 @@ export function TopLine({
       </nav>
       <div className="ml-auto flex items-center gap-2">
         <JobsMark production={production} />
+        <Steps production={production} />
         {children}
       </div>
       <button

@@ -85,6 +85,7 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
 });
 
 export const board = (cells: Cell[]): Board => ({
+  head: 4,
   production: {
     id: 1,
     name: "Casting",
@@ -214,6 +215,7 @@ export const reading = (changes: Partial<Reading> = {}): Reading => ({
 });
 
 export const angle = (changes: Partial<Angle> = {}): Angle => ({
+  head: 0,
   production_id: 1,
   production_name: "Casting",
   outputs: [{ key: "rec709", name: "Rec.709", stage: REC709 }],
@@ -247,7 +249,7 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   tuner: null,
   tuner_before: null,
   match: match(),
-  newest_number: 1,
+  base_number: 1,
   ramp: [],
   other_lights: 0,
   layouts: [layout()],

@@ -100,7 +100,7 @@ function ViewSwitch({
   return (
     <>
       <select
-        className="select select-sm w-34"
+        className="select select-sm w-28"
         aria-label="Output that is looked at"
         title="The output that is looked at; the production's stays"
         value={place.output}
@@ -113,7 +113,7 @@ function ViewSwitch({
         ))}
       </select>
       <select
-        className="select select-sm w-24"
+        className="select select-sm w-22"
         aria-label="Marks"
         title="Hatch what the fit has not seen (U), or what the display cannot show (K)"
         value={place.mark}

@@ -50,7 +50,7 @@ export function Candidates({
       unwrap(
         api.PATCH("/api/cameras/{camera_id}", {
           params: { path: { camera_id: angle.angle.camera_id } },
-          body: now,
+          body: { ...now, base: angle.head },
         }),
       ),
     onSuccess: async () => {

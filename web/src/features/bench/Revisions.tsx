@@ -24,7 +24,7 @@ export function Revisions({
       unwrap(
         api.POST("/api/matches/{match_id}/restore", {
           params: { path: { match_id: id } },
-          body: { base_number: angle.newest_number },
+          body: { base_number: angle.base_number },
         }),
       ),
     onSettled: () => client.invalidateQueries(),

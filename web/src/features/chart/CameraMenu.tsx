@@ -19,7 +19,7 @@ export function CameraMenu({ angle, onClose }: { angle: Angle; onClose: () => vo
   const [overall, setOverall] = useState(false);
   const query = { step, most, sign, overall };
   const menu = useQuery({
-    queryKey: ["menu", angle.light_id, angle.angle.camera_id, angle.newest_number, query],
+    queryKey: ["menu", angle.light_id, angle.angle.camera_id, angle.base_number, query],
     queryFn: ({ signal }) =>
       unwrap(
         api.GET("/api/lights/{light_id}/cameras/{camera_id}/menu", {

@@ -186,7 +186,7 @@ function OwnCurve({ angle }: { angle: Angle }) {
       unwrap(
         api.PATCH("/api/cameras/{camera_id}", {
           params: { path: { camera_id } },
-          body: { encoding, levels: "full" },
+          body: { encoding, levels: "full", base: angle.head },
         }),
       ),
     onSuccess: () => client.invalidateQueries(),

@@ -7,7 +7,7 @@ export function Neighbours({ angle }: { angle: Angle }) {
   const client = useQueryClient();
   const params = { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } };
   const list = useQuery({
-    queryKey: ["neighbours", angle.light_id, angle.angle.camera_id, angle.newest_number],
+    queryKey: ["neighbours", angle.light_id, angle.angle.camera_id, angle.base_number],
     queryFn: ({ signal }) =>
       unwrap(api.GET("/api/lights/{light_id}/cameras/{camera_id}/neighbours", { params, signal })),
   });
@@ -16,7 +16,7 @@ export function Neighbours({ angle }: { angle: Angle }) {
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/borrow", {
           params,
-          body: { light_id: light, base_number: angle.newest_number },
+          body: { light_id: light, base_number: angle.base_number },
         }),
       ),
     onSettled: () => client.invalidateQueries(),

@@ -19,7 +19,7 @@ export function WouldChange({
 }) {
   const params = { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } };
   const change = useQuery({
-    queryKey: ["would-change", angle.light_id, angle.angle.camera_id, choice, angle.newest_number],
+    queryKey: ["would-change", angle.light_id, angle.angle.camera_id, choice, angle.base_number],
     queryFn: ({ signal }) =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/preview", {

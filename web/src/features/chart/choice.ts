@@ -69,7 +69,7 @@ export function fitBody(choice: FitChoice, angle: Angle) {
     pool: choice.pool && !choice.values,
     values: choice.values,
     values_name: choice.valuesName,
-    base_number: angle.newest_number,
+    base_number: angle.base_number,
   };
 }
 

@@ -195,7 +195,7 @@ function Doubt({
       unwrap(
         api.POST("/api/productions/{production_id}/clips/settings", {
           params: { path: { production_id: production } },
-          body: { ids: [clip.id], values: values as never },
+          body: { ids: [clip.id], values, base: clip.head },
         }),
       ),
     onSuccess: () => client.invalidateQueries(),

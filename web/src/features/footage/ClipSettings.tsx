@@ -38,7 +38,7 @@ export function ClipSettings({
       unwrap(
         api.POST("/api/productions/{production_id}/clips/settings", {
           params: { path: { production_id: board.production.id } },
-          body: { ids: clips.map((c) => c.id), values: sent as never },
+          body: { ids: clips.map((c) => c.id), values: sent, base: board.head },
         }),
       ),
     onSuccess: () => {

@@ -9,7 +9,7 @@ import { Actions, Field } from "./Field";
 import { FromConfig, OwnEncoding } from "./OwnEncoding";
 import { AS_SHOT, RawFields } from "./RawFields";
 import { Usual } from "./Usual";
-import { useChange } from "./useChange";
+import { changedFields, useChange } from "./useChange";
 
 export function CameraSheet({
   board,
@@ -24,7 +24,7 @@ export function CameraSheet({
   const free = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("").filter((l) => !taken.has(l));
   const inUse = [...new Set(board.cameras.map((c) => c.encoding))];
   const [letter, setLetter] = useState(camera?.letter ?? free[0] ?? "A");
-  const [values, setValues] = useState({
+  const [first] = useState({
     name: camera?.name ?? "",
     encoding: camera?.encoding ?? "s-log3/s-gamut3.cine",
     levels: camera?.levels ?? ("full" as "full" | "legal"),
@@ -35,6 +35,7 @@ export function CameraSheet({
     unit_stops: camera?.unit_stops ?? 0,
     unit_tint: camera?.unit_tint ?? 0,
   });
+  const [values, setValues] = useState(first);
   const [entering, setEntering] = useState<"own" | "config" | null>(null);
   const set = (changes: Partial<typeof values>) => setValues({ ...values, ...changes });
   const save = useChange(
@@ -43,7 +44,7 @@ export function CameraSheet({
         ? unwrap(
             api.PATCH("/api/cameras/{camera_id}", {
               params: { path: { camera_id: camera.id } },
-              body: values,
+              body: { ...changedFields(first, values), base: board.head },
             }),
           )
         : unwrap(

@@ -3,7 +3,7 @@ import { api, type Board, type Light, unwrap } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
 import { Actions, Field } from "./Field";
-import { useChange } from "./useChange";
+import { changedFields, useChange } from "./useChange";
 
 export function LightSheet({
   board,
@@ -14,21 +14,21 @@ export function LightSheet({
   light: Light | null;
   onClose: () => void;
 }) {
-  const [name, setName] = useState(light?.name ?? "");
-  const [conditions, setConditions] = useState(light?.conditions ?? "");
+  const [first] = useState({ name: light?.name ?? "", conditions: light?.conditions ?? "" });
+  const [values, setValues] = useState(first);
   const save = useChange(
     () =>
       light
         ? unwrap(
             api.PATCH("/api/lights/{light_id}", {
               params: { path: { light_id: light.id } },
-              body: { name, conditions },
+              body: { ...changedFields(first, values), base: board.head },
             }),
           )
         : unwrap(
             api.POST("/api/productions/{production_id}/lights", {
               params: { path: { production_id: board.production.id } },
-              body: { name, conditions },
+              body: values,
             }),
           ),
     onClose,
@@ -43,10 +43,10 @@ export function LightSheet({
         <Field label="Name">
           <input
             className="input input-sm w-full"
-            value={name}
+            value={values.name}
             required
             maxLength={80}
-            onChange={(e) => setName(e.target.value)}
+            onChange={(e) => setValues({ ...values, name: e.target.value })}
           />
         </Field>
         <Field
@@ -55,9 +55,9 @@ export function LightSheet({
         >
           <input
             className="input input-sm w-full"
-            value={conditions}
+            value={values.conditions}
             maxLength={200}
-            onChange={(e) => setConditions(e.target.value)}
+            onChange={(e) => setValues({ ...values, conditions: e.target.value })}
           />
         </Field>
         {save.isError && <Problem error={save.error} />}

@@ -5,10 +5,11 @@ import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
 import { Actions, Field } from "./Field";
 import { Outputs } from "./Outputs";
-import { useChange } from "./useChange";
+import { changedFields, useChange } from "./useChange";
 
 export function ProductionSheet({ board, onClose }: { board: Board; onClose: () => void }) {
   const { production, cameras } = board;
+  const [first] = useState(production);
   const [name, setName] = useState(production.name);
   const [reference, setReference] = useState(production.reference_camera_id ?? 0);
   const [tolerance, setTolerance] = useState(String(production.tolerance));
@@ -19,10 +20,13 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
         api.PATCH("/api/productions/{production_id}", {
           params: { path: { production_id: production.id } },
           body: {
-            name,
-            tolerance: Number(tolerance),
-            outputs,
-            ...(reference ? { reference_camera_id: reference } : {}),
+            ...changedFields<Partial<Board["production"]>>(first, {
+              name,
+              tolerance: Number(tolerance),
+              outputs,
+              ...(reference ? { reference_camera_id: reference } : {}),
+            }),
+            base: board.head,
           },
         }),
       ),

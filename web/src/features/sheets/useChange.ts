@@ -10,5 +10,15 @@ export function useChange<T>(change: (values: T) => Promise<unknown>, onDone: ()
       onDone();
       return client.invalidateQueries();
     },
+    // Somebody was first: with what is there now one may save again and overrule it.
+    onError: () => client.invalidateQueries(),
   });
+}
+
+/** The fields of a form that a person has changed: only these are sent. */
+export function changedFields<T extends object>(before: T, now: T): Partial<T> {
+  const names = (Object.keys(now) as (keyof T)[]).filter(
+    (name) => JSON.stringify(before[name]) !== JSON.stringify(now[name]),
+  );
+  return Object.fromEntries(names.map((name) => [name, now[name]])) as Partial<T>;
 }
