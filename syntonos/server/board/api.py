@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -13,7 +12,6 @@ from ninja import Router
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
-from syntonos.core.matching.tuner import tuner_of
 from syntonos.server.board.schemas import AngleOut, BoardOut
 from syntonos.server.board.selectors import board
 from syntonos.server.footage.models import Clip
@@ -100,10 +98,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "reference": _side(light, reference, base, in_force),
         "angle": _side(light, camera, own, in_force),
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
-        "tuner_before": asdict(
-            tuner_of(reading_from_json(both[0].data), reading_from_json(both[1].data), None)
-        )
-        if both else None,
+        "tuner_before": selectors.tuner_before(*both) if both else None,
         "match": matching.match_out(match) if match else None,
         "base_number": match.number if match else 0,
         "ramp": _ramp(*both) if both else [],

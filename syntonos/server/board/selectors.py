@@ -40,12 +40,7 @@ def board(production: Production) -> list[Cell]:
         .order_by("id")
     ):
         clips.setdefault((clip.light_id, clip.camera_id, clip.kind), clip)
-    readings: dict[tuple[int, int], ChartReading] = {}
-    for reading in (
-        ChartReading.objects.filter(clip__camera__production=production)
-        .select_related("clip__camera").order_by("created", "id")
-    ):  # fmt: skip
-        readings[reading.clip.light_id, reading.clip.camera_id] = reading
+    readings = matching.newest_readings(production.pk)
     in_force = InForce(production)
     return [
         _cell(production, light, camera, clips, readings, in_force)

@@ -90,7 +90,8 @@ class Step:
             raise ConflictError(
                 "revision.stale_base",
                 f"This was made on {_revision_words(base_number)}, but {_revision_words(now)} "
-                "is in force now.", "Look at that one, then do it again.", base=base_number, newest=now,
+                "is in force now.", "Look at that one, then do it again.",
+                base=base_number, newest=now,
             )  # fmt: skip
         for before in rows.filter(is_current=True):
             self.change(before, {"is_current": False})

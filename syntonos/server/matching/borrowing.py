@@ -37,8 +37,9 @@ def neighbours(light: Light, camera: Camera) -> list[Neighbour]:
     lights = list(camera.production.lights.all())
     at = {row.pk: k for k, row in enumerate(lights)}
     sources = []
+    in_force = {row.light_id: row for row in selectors.matches_in_force(camera)}
     for other in lights:
-        row = selectors.current_match(other.pk, camera)
+        row = in_force.get(other.pk)
         if other.pk == light.pk or row is None or selectors.is_borrowed(row):
             continue
         if selectors.holds(row.angle_reading):

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
+from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 from functools import lru_cache
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from django.db.models import QuerySet
 
@@ -31,6 +33,13 @@ def current_match(light_id: int, camera: Camera) -> Match | None:
     ).first()  # fmt: skip
 
 
+def matches_in_force(camera: Camera) -> QuerySet[Match]:
+    """Return a camera's matches in force in all lights, against the present reference."""
+    return Match.objects.filter(
+        camera=camera, is_current=True, reference_id=camera.production.reference_camera_id
+    ).select_related("angle_reading__clip__camera", "reference_reading")
+
+
 def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:
     """Return all revisions against the present reference, the newest first."""
     return Match.objects.filter(
@@ -44,6 +53,17 @@ def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
         ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
         .select_related("clip__camera").order_by("-created", "-id").first()
     )  # fmt: skip
+
+
+def newest_readings(
+    production_id: int, cameras: Iterable[int] | None = None
+) -> dict[tuple[int, int], ChartReading]:
+    """Return the newest chart reading of each camera in each light, in one query."""
+    rows = ChartReading.objects.filter(clip__camera__production_id=production_id)
+    if cameras is not None:
+        rows = rows.filter(clip__camera__in=cameras)
+    rows = rows.select_related("clip__camera").order_by("created", "id")
+    return {(row.clip.light_id, row.clip.camera_id): row for row in rows}
 
 
 def holds(row: ChartReading) -> bool:
@@ -90,9 +110,13 @@ def is_borrowed(match: Match) -> bool:
 
 def target_of(match: Match) -> CoreReading:
     """Return what a match brings to: the reference's reading, or values."""
+    return reading_from_json(_target_data(match))
+
+
+def _target_data(match: Match) -> Any:
     if match.reference_reading is not None:
-        return reading_from_json(match.reference_reading.data)
-    return reading_from_json(match.evidence["target"]["reading"])
+        return match.reference_reading.data
+    return match.evidence["target"]["reading"]
 
 
 def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: ChartReading | None
@@ -126,7 +150,7 @@ def status(
     if match is not None:
         value = _value(match)
         before = match.evidence.get("before")
-        distance = None if is_borrowed(match) else _tuner_cached(match.pk)
+        distance = None if is_borrowed(match) else _tuner(match)
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
@@ -141,9 +165,9 @@ def status(
         return Status("not_measured", None, None, None, "read_reference")
     if not same_chart(base, own):
         return Status("not_measured", None, None, None, "read_chart")
-    value = _delta_e(base.pk, own.pk)
+    value = _delta_e_of(_text(base.data), _text(own.data))
     state = "in_tune" if value <= production.tolerance else "off"
-    return Status(state, value, value, _tuner_before(base.pk, own.pk), "fit")
+    return Status(state, value, value, tuner_before(base, own), "fit")
 
 
 def same_chart(base: ChartReading, own: ChartReading) -> bool:
@@ -158,25 +182,33 @@ def _value(match: Match) -> float | None:
     return None if value is None else float(value)
 
 
-# Readings and matches are never changed, so their numbers are good keys for ever.
-@lru_cache(maxsize=4096)
-def _tuner_cached(match_id: int) -> dict[str, float]:
-    match = Match.objects.select_related("angle_reading", "reference_reading").get(pk=match_id)
-    own = reading_from_json(match.angle_reading.data)
-    return asdict(tuner_of(target_of(match), own, stage_of(match)))
+# Kept by content, never by a row's number: the same number is another row in another database.
 
 
-@lru_cache(maxsize=4096)
-def _tuner_before(base_id: int, own_id: int) -> dict[str, float]:
-    rows = ChartReading.objects.in_bulk([base_id, own_id])
-    base, own = (reading_from_json(rows[i].data) for i in (base_id, own_id))
-    return asdict(tuner_of(base, own, None))
+def _tuner(match: Match) -> dict[str, float]:
+    own, target = match.angle_reading.data, _target_data(match)
+    return _tuner_of(_text(own), _text(target), _text(match.chain))
 
 
-@lru_cache(maxsize=4096)
-def _delta_e(base_id: int, own_id: int) -> float:
-    rows = ChartReading.objects.in_bulk([base_id, own_id])
-    both = [reading_from_json(rows[i].data) for i in (base_id, own_id)]
+def _text(plain: Any) -> str:
+    return json.dumps(plain, sort_keys=True)
+
+
+@lru_cache(maxsize=1024)
+def _tuner_of(own: str, target: str, chain: str) -> dict[str, float]:
+    stage = read_chain(json.loads(chain)).match if chain else None
+    want, got = (reading_from_json(json.loads(text)) for text in (target, own))
+    return asdict(tuner_of(want, got, stage))
+
+
+def tuner_before(base: ChartReading, own: ChartReading) -> dict[str, float]:
+    """Return how far an angle is off as it was shot."""
+    return _tuner_of(_text(own.data), _text(base.data), "")
+
+
+@lru_cache(maxsize=1024)
+def _delta_e_of(base: str, own: str) -> float:
+    both = [reading_from_json(json.loads(text)) for text in (base, own)]
     want, got = (working(reading) for reading in both)
     mids = want[list(both[0].layout.mid_greys) or slice(None)]
     white = (mids / mids.mean(axis=1, keepdims=True)).mean(axis=0)

@@ -172,11 +172,14 @@ class Change:
 
 def other_rows(light: Light, camera: Camera) -> list[tuple[Light, ChartReading, ChartReading]]:
     """Return the readings of the reference and a camera in other lights, as they are taken now."""
+    reference = camera.production.reference_camera
+    if reference is None or reference.pk == camera.pk:
+        return []
+    newest = selectors.newest_readings(camera.production_id, [reference.pk, camera.pk])
     out = []
     for other in camera.production.lights.exclude(pk=light.pk):
-        try:
-            base, own = both_readings(other, camera)
-        except FitError:
+        base, own = (newest.get((other.pk, who.pk)) for who in (reference, camera))
+        if base is None or own is None or not (selectors.holds(base) and selectors.holds(own)):
             continue
         if selectors.same_chart(base, own):
             out.append((other, base, own))
