@@ -30,7 +30,7 @@ def demo_data() -> None:
     DEMO.mkdir(parents=True)
     django.setup()
     call_command("migrate", verbosity=0)
-    from syntonos.server.productions.demo import ensure_demo
+    from syntonos.server.demo import ensure_demo
 
     ensure_demo()
 

@@ -31,7 +31,7 @@ def run(args: argparse.Namespace) -> int:
 
     call_command("migrate", interactive=False, verbosity=0)
     if args.command == "demo":
-        from syntonos.server.productions.demo import ensure_demo
+        from syntonos.server.demo import ensure_demo
 
         start = time.perf_counter()
         if ensure_demo():
@@ -65,7 +65,7 @@ def run(args: argparse.Namespace) -> int:
 def _start_consumer() -> subprocess.Popen[bytes]:
     """Start what works off the jobs, niced: the picture under the hand comes first."""
     return subprocess.Popen(
-        [sys.executable, "-m", "syntonos.server.jobs.consumer"],
+        [sys.executable, "-m", "syntonos.server.consumer"],
         start_new_session=True,  # Ctrl-C is for the supervisor, which then says TERM
     )
 

@@ -107,7 +107,7 @@ def test_the_cache_forgets_what_was_used_longest_ago():
 
 @pytest.mark.django_db
 def test_the_demo_is_made_once(settings, media, tmp_path):
-    from syntonos.server.productions.demo import ensure_demo
+    from syntonos.server.demo import ensure_demo
     from syntonos.server.productions.models import Production
     from tests.warm import MEDIA
 

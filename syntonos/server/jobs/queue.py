@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import threading
 import time
+from collections.abc import Callable
 
 from django.conf import settings
 from huey import SqliteHuey
@@ -25,13 +26,14 @@ def work(job_id: int) -> None:
     run(job_id)
 
 
-def consume() -> None:
-    """Work off the queue until TERM or Ctrl-C; what a kill left half-done begins again."""
+def consume(warm_up: Callable[[], None]) -> None:
+    """Work off the queue until TERM or Ctrl-C; what a kill left half-done begins again.
+
+    `warm_up` is called in the background: kernels are loaded while nobody waits for them.
+    """
     from syntonos.server.jobs.services import take_up_again
-    from syntonos.server.rendering.pictures import warm_up
 
     take_up_again()
-    # Kernels are loaded while nobody waits for them.
     threading.Thread(target=warm_up, daemon=True).start()
     threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     Consumer(

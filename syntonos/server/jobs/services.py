@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 import time
 import uuid
-from typing import Any, Protocol, cast
+from typing import TYPE_CHECKING, Any, Protocol, cast
 
 from django.db import transaction
 from django.utils import timezone
@@ -15,7 +15,9 @@ from syntonos.core.errors import ColourError
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.history import context
 from syntonos.server.jobs.models import Job
-from syntonos.server.productions.models import Production
+
+if TYPE_CHECKING:
+    from syntonos.server.productions.models import Production
 
 log = logging.getLogger("syntonos.jobs")
 

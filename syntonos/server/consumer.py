@@ -1,4 +1,4 @@
-"""The consumer's process: `python -m syntonos.server.jobs.consumer`."""
+"""The consumer's process: `python -m syntonos.server.consumer`."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ def main() -> None:
 
     django.setup()
     from syntonos.server.jobs.queue import consume
+    from syntonos.server.rendering.pictures import warm_up
 
-    consume()
+    consume(warm_up)
 
 
 if __name__ == "__main__":
