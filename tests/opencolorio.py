@@ -3,7 +3,7 @@
 import numpy as np
 import PyOpenColorIO as ocio
 
-from syntonos.core.chain.match_stage import match_affine
+from syntonos.core.chain.stages.match import match_affine
 from syntonos.core.encodings import GAMUTS, gamut_matrix
 from syntonos.core.evaluate.library_keys import OCIO_TO_AP0
 

@@ -32,7 +32,7 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.engine import to_bytes
-from syntonos.core.chain.match_stage import match_affine
+from syntonos.core.chain.stages.match import match_affine
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.formats import Cube, write_cube
 from tests.opencolorio import cube_file, plain_chain

@@ -17,9 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
-from syntonos.core.chain.document import AcesOutput, Chain
+from syntonos.core.chain.document import Chain
 from syntonos.core.chain.engine import run
 from syntonos.core.chain.program import Packer, Program, packed
+from syntonos.core.chain.stages import kind_of
 from syntonos.core.chain.tables import find_table
 from syntonos.core.encodings import scalar
 from syntonos.core.errors import ChainError
@@ -48,7 +49,7 @@ def clf_of(chain: Chain) -> Any:
     """
     import PyOpenColorIO as ocio
 
-    if isinstance(chain.output, AcesOutput):
+    if any(kind_of(stage).clf(stage) == "none" for stage in chain.stages):
         raise ChainError(
             "CLF has no node for an ACES output.", code="clf.aces",
             hint="Take a 3D LUT away, or one of our own outputs.",
@@ -171,16 +172,12 @@ def _add_cube(group: Any, pack: Packer, program: Program, first: int, last: int)
     """Add a LUT3D of several steps, in log on both sides where light comes in and goes out."""
     import PyOpenColorIO as ocio
 
-    before = {op for op, _ in pack.rows[:first]}
-    in_code = pack.rows[first][0] in (k.OP_LUT_3D, k.OP_KEEP, k.OP_HOST) and bool(
-        before & {_LOG_ENCODE, *_POWERS, *_TOED} or not before
-    )
     axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
     part = program.part(first, last)
     lut = ocio.Lut3DTransform(_CUBE)
     lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-    if in_code:
+    if pack.is_code[first]:
         lut.setData(np.ascontiguousarray(run(part, grid)).ravel())
         group.appendTransform(lut)
         return

@@ -1,9 +1,9 @@
 """The chain document: frozen values, as JSON, and its hash; `reading` reads it strictly.
 
-The stages are decode, input, match, balance, look and output, in this order; match, balance and
-look may be missing. Version 2 added the match's roots and smooth residual; version 3 the unit
-correction, balance, look, and outputs with their tone scale in numbers. Older documents are lifted
-when they are read. A document of a version that is not known is refused.
+The stages and their order are those of `stages`; match, balance and look may be missing. Version 2
+added the match's roots and smooth residual; version 3 the unit correction, balance, look, and
+outputs with their tone scale in numbers. Older documents are lifted when they are read. A document
+of a version that is not known is refused.
 """
 
 from __future__ import annotations
@@ -14,180 +14,38 @@ import math
 import unicodedata
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
-from typing import Any, Final, Literal, TypeAlias
+from typing import Any, Final, TypeAlias
 
-from syntonos.core.chain.tone import TONE, ToneScale
+from syntonos.core.chain.stages import STAGES
+from syntonos.core.chain.stages._strict import Triple
+from syntonos.core.chain.stages.balance import Balance
+from syntonos.core.chain.stages.cdl import Cdl
+from syntonos.core.chain.stages.decode import Decode
+from syntonos.core.chain.stages.input import Input
+from syntonos.core.chain.stages.look import WORKING_LOG, CdlStep, Look, LookStep, LutStep
+from syntonos.core.chain.stages.match import IDENTITY, Match
+from syntonos.core.chain.stages.output import (
+    NAMED_OUTPUTS,
+    PLAIN,
+    AcesOutput,
+    AnyOutput,
+    DisplayOutput,
+    EncodingOutput,
+    Output,
+)
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChainError
 
+__all__ = [
+    "IDENTITY", "NAMED_OUTPUTS", "PLAIN", "STAGES", "VERSION", "WORKING_LOG", "AcesOutput",
+    "AnyOutput", "AnyStage", "Balance", "Cdl", "CdlStep", "Chain", "Decode", "DisplayOutput",
+    "EncodingOutput", "Input", "Look", "LookStep", "LutStep", "Match", "Output", "Triple",
+    "chain_hash", "chain_to_json",
+]  # fmt: skip
+
 VERSION: Final = 3
-# The stages in signal order. Match, balance and look may be missing.
-STAGES: Final = ("decode", "input", "match", "balance", "look", "output")
-WORKING_LOG: Final = "acescct/ap1"
-Triple: TypeAlias = tuple[float, float, float]
-IDENTITY: Final = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
-
-
-@dataclass(frozen=True, slots=True)
-class Decode:
-    """Stored code values to scene-linear in the camera's own gamut."""
-
-    encoding: str
-    levels: str = "full"
-    kind: Literal["decode"] = "decode"
-
-
-@dataclass(frozen=True, slots=True)
-class Input:
-    """The camera's gamut to the working space.
-
-    `unit` multiplies linear R, G, B in the camera's gamut before: one body's own small difference
-    from the camera that its encoding was published for.
-    """
-
-    working: Literal["ap1"] = "ap1"
-    unit: Triple = (1.0, 1.0, 1.0)
-    kind: Literal["input"] = "input"
-
-
-@dataclass(frozen=True, slots=True)
-class Match:
-    """One camera's light brought to the reference's, all in AP1 mixed towards luminance.
-
-    p = P lin_ap1, with P = (1 - mix) I + mix 1 l^T and l the luminance weights of AP1;
-    x = (p - angle_flare) / angle_white 2^stops; y = model(x); out = y reference_white +
-    reference_flare; lin_ap1 = P^-1 out. Whites have luminance one. The model is
-    matrix x + roots + smooth residual, as in `colour_model`; matrix rows sum to one.
-
-    `roots` has ten rows or none; `smooth` has a row (ln r/g, ln b/g, weights of r, g, b) for each
-    of its centres.
-
-    `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
-    it, from three quarters of it in the smallest channel, the result blends to neutral of the same
-    luminance: what is clipped has no colour that could be matched.
-    """
-
-    angle_flare: Triple = (0.0, 0.0, 0.0)
-    angle_white: Triple = (1.0, 1.0, 1.0)
-    stops: float = 0.0
-    matrix: tuple[Triple, Triple, Triple] = IDENTITY
-    reference_white: Triple = (1.0, 1.0, 1.0)
-    reference_flare: Triple = (0.0, 0.0, 0.0)
-    mix: float = 0.2
-    clip: float | None = None
-    roots: tuple[Triple, ...] = ()
-    smooth: tuple[tuple[float, float, float, float, float], ...] = ()
-    kind: Literal["match"] = "match"
-
-    @property
-    def is_affine(self) -> bool:
-        """Whether it is a matrix and offsets alone."""
-        return not self.roots and not self.smooth
-
-
-@dataclass(frozen=True, slots=True)
-class Cdl:
-    """ASC CDL 1.2: (in slope + offset)^power, then saturation about BT.709 luma.
-
-    Clamped to 0..1 before and after the power as the standard has it, or not at all; negatives
-    then skip the power.
-    """
-
-    slope: Triple = (1.0, 1.0, 1.0)
-    offset: Triple = (0.0, 0.0, 0.0)
-    power: Triple = (1.0, 1.0, 1.0)
-    saturation: float = 1.0
-    clamp: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Balance:
-    """All cameras of a light alike, the reference too, after the match.
-
-    Scene-linear AP1 is multiplied by 2^stops and by `gains`; then the CDL works in ACEScct.
-    """
-
-    stops: float = 0.0
-    gains: Triple = (1.0, 1.0, 1.0)
-    cdl: Cdl | None = None
-    kind: Literal["balance"] = "balance"
-
-
-@dataclass(frozen=True, slots=True)
-class CdlStep:
-    """A CDL on values of an encoding."""
-
-    cdl: Cdl = Cdl()
-    encoding: str = WORKING_LOG
-    levels: str = "full"
-    mix: float = 1.0
-    kind: Literal["cdl"] = "cdl"
-
-
-@dataclass(frozen=True, slots=True)
-class LutStep:
-    """A 1D or 3D LUT, by the sha256 of its values, on values of an encoding.
-
-    It gives back values of the same encoding, or those of a display (`to`): then it is the last
-    step of a look, and an output of that display adds nothing to it.
-    """
-
-    sha256: str
-    encoding: str = WORKING_LOG
-    levels: str = "full"
-    to: str | None = None  # a display's slug
-    mix: float = 1.0
-    kind: Literal["lut"] = "lut"
-
-
-LookStep: TypeAlias = CdlStep | LutStep
-
-
-@dataclass(frozen=True, slots=True)
-class Look:
-    """A short ordered list over everything."""
-
-    steps: tuple[LookStep, ...] = ()
-    kind: Literal["look"] = "look"
-
-
-@dataclass(frozen=True, slots=True)
-class Output:
-    """Scene-linear to a display, clamped to what it shows.
-
-    With a tone scale, or plain: clipped at white. `compression` is the strength 0..1 of the ACES
-    reference gamut compression before it.
-    """
-
-    display: str = "rec709"
-    tone: ToneScale | None = TONE
-    compression: float = 0.0
-    kind: Literal["output"] = "output"
-
-
-@dataclass(frozen=True, slots=True)
-class AcesOutput:
-    """Scene-linear to a display by an ACES output transform, done by OpenColorIO."""
-
-    display: str = "rec709"
-    version: Literal["1.3", "2.0"] = "2.0"
-    compression: float = 0.0
-    kind: Literal["output-aces"] = "output-aces"
-
-
-@dataclass(frozen=True, slots=True)
-class EncodingOutput:
-    """Scene-linear to stored code values of an encoding, unclamped."""
-
-    encoding: str
-    levels: str = "full"
-    kind: Literal["output-encoding"] = "output-encoding"
-
-
-DisplayOutput: TypeAlias = Output | AcesOutput
-AnyOutput: TypeAlias = DisplayOutput | EncodingOutput
-PLAIN: Final = Output(tone=None)
-NAMED_OUTPUTS: Final[dict[str, Output]] = {"rec709-tone": Output(), "rec709-plain": PLAIN}
+PLAIN_INPUT: Final = Input()
+AnyStage: TypeAlias = Decode | Input | Match | Balance | Look | AnyOutput
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,7 +54,7 @@ class Chain:
 
     decode: Decode
     output: AnyOutput
-    input: Input = Input()
+    input: Input = PLAIN_INPUT
     match: Match | None = None
     balance: Balance | None = None
     look: Look | None = None
@@ -204,6 +62,12 @@ class Chain:
     def to(self, output: AnyOutput) -> Chain:
         """Return the same chain with another output."""
         return replace(self, output=output)
+
+    @property
+    def stages(self) -> tuple[AnyStage, ...]:
+        """All stages that it has, in signal order."""
+        found = (getattr(self, place) for place in STAGES)
+        return tuple(stage for stage in found if stage is not None)
 
     @property
     def encodings(self) -> tuple[str, ...]:
@@ -221,9 +85,7 @@ class Chain:
 
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values; users' own encodings are written out in it."""
-    maybe = (chain.match, chain.balance, chain.look)
-    stages = [chain.decode, chain.input, *(s for s in maybe if s is not None), chain.output]
-    plain = json.loads(json.dumps([asdict(stage) for stage in stages]))
+    plain = json.loads(json.dumps([asdict(stage) for stage in chain.stages]))
     out = {"syntonos": "chain", "version": VERSION, "stages": plain}
     own = {slug: find_encoding(slug).definition for slug in chain.encodings}
     if written := {slug: d.to_json() for slug, d in own.items() if d is not None}:

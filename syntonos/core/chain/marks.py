@@ -57,8 +57,7 @@ def beyond_display(
     display = find_display(chain.output.display)
     plain = compile_chain(chain.to(Output(display.slug, None, chain.output.compression)))
     # Up to the clamp: linear light in the display's primaries.
-    upto = int(np.flatnonzero(np.isin(plain.ops, (k.OP_CLAMP, k.OP_CLAMPED_ROOT)))[-1])
-    light = run(plain.part(0, upto), code_rgb, threads=threads)
+    light = run(plain.part(0, plain.where("display light")[-1]), code_rgb, threads=threads)
     below = any_channel(light < _BELOW)
     if isinstance(chain.output, AcesOutput):
         # Its own tone scale ends at the display's peak: what came out there went to white.
@@ -157,13 +156,9 @@ def clipped_by_luts(chain: Chain, code_rgb: NDArray[np.float32]) -> list[float]:
     Clipped is what lies where the LUT's result no longer changes along the grey axis, or outside
     of its domain.
     """
-    shas = chain.luts
     program = compile_chain(chain)
-    is_clf = [isinstance(what, str) for what in program.hosted]
-    at = [i for i, op in enumerate(program.ops) if op in (k.OP_LUT_3D, k.OP_LUT_1D)
-          or (op == k.OP_HOST and is_clf[int(program.params[i, 0])])]  # fmt: skip
     out = []
-    for sha, op in zip(shas, at, strict=True):
+    for sha, op in zip(chain.luts, program.where("lut"), strict=True):
         table = find_table(sha)
         low, high = moving_range(table)
         x = run(program.part(0, op), code_rgb)

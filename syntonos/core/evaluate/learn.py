@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, ROOT_3, terms
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.evaluate.pairs import generic_objects, random_pair, seen
 from syntonos.core.matching.metric import difference_jacobian
 from syntonos.core.matching.prior import FILE

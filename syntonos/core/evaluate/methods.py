@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts import ChartLayout, ChartReading
 from syntonos.core.evaluate.greys import fit_greys
 from syntonos.core.evaluate.matrix import fit_neutral_matrix

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts.layout import ChartLayout, place_on
 from syntonos.core.matching.bayes import Problem
 from syntonos.core.matching.expected import expected_if

@@ -16,7 +16,7 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.encodings import (
     AP1,
     decode,

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.match_stage import mix_matrix, through_match
+from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.noise import noise_misfit

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.match_stage import mix_matrix, through_match
+from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.charts import ChartLayout, ChartReading
 from syntonos.core.charts.reading import CLIPPED, CRUSHED
 from syntonos.core.colorimetry import white_to_cct_duv

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.document import Match
-from syntonos.core.chain.match_stage import through_match
+from syntonos.core.chain.stages.match import through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1
 

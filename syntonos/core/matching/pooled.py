@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.document import Match
-from syntonos.core.chain.match_stage import through_match
+from syntonos.core.chain.stages.match import through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.charts.reading import triple
 from syntonos.core.errors import FitError

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import chroma_place
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts import CHART_24, ChartLayout, ChartReading
 from syntonos.core.charts.layout import place_on
 from syntonos.core.charts.reading import GLARE

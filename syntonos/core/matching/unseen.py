@@ -14,7 +14,7 @@ from syntonos.core._math import log2
 from syntonos.core.chain import Chain, EncodingOutput, compile_chain, run
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
 from syntonos.core.chain.document import Match
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts.layout import reference_lin
 
 A = NDArray[np.float64]

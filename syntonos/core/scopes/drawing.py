@@ -14,10 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.chain import Chain, compile_chain, run
+from syntonos.core.chain import Chain, run
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain._tile import TILE, load
 from syntonos.core.chain.engine import Cancelled, each_band, to_bytes
+from syntonos.core.chain.executor import plan, upto_last
 from syntonos.core.chain.marks import screen_program
 from syntonos.core.chain.program import Program
 from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
@@ -51,6 +52,7 @@ def draw(
     chain: Chain,
     code_rgb: NDArray[np.float32],
     *,
+    number: int = 0,
     whole: bool = False,
     threads: int = 1,
     is_cancelled: Callable[[], bool] | None = None,
@@ -62,6 +64,8 @@ def draw(
     chain : Chain
     code_rgb : (h, w, 3) float32
         Stored code values, 1.0 = full scale of the file.
+    number : int
+        The frame's, from 0, for stages that depend on it.
     whole : bool
         HDR is darkened until its peak is white, not clipped at its reference white.
     threads : int
@@ -80,7 +84,9 @@ def draw(
     Cancelled
         When `is_cancelled` said so.
     """
-    program, display = compile_chain(chain), getattr(chain.output, "display", "rec709")
+    planned, display = plan(chain, number), getattr(chain.output, "display", "rec709")
+    code_rgb = upto_last(planned, code_rgb, threads=threads, is_cancelled=is_cancelled)
+    program = planned.last
     screen = screen_program(display, whole=whole)
     if program.is_hosted:
         disp = run(program, code_rgb, threads=threads, is_cancelled=is_cancelled)

@@ -12,6 +12,7 @@ import numpy as np
 
 from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
 from syntonos.core.chain.displays import light_marks
+from syntonos.core.chain.executor import execute
 from syntonos.core.chain.marks import (
     beyond_display,
     clipped_by_luts,
@@ -35,7 +36,7 @@ def picture(clip: Clip, chain: Chain, seen: Seen) -> bytes:
     code = frame_of(clip, seen.frame, seen.width)
     if seen.overlay == "code":  # the stored values themselves: the flat log picture
         return jpeg(code)
-    disp = run(compile_chain(chain), code, threads=THREADS)
+    disp = execute(chain, code, number=seen.frame, threads=THREADS)
     return jpeg(on_screen(disp, getattr(chain.output, "display", "rec709"), threads=THREADS))
 
 
@@ -58,7 +59,9 @@ def draft_message(
     uint16 [channel][column][level], the vectorscope as uint16 [row][column].
     """
     code = frame_of(clip, seen.frame, seen.width)
-    shown, counts = draw(chain, code, whole=seen.whole, threads=THREADS, is_cancelled=is_cancelled)
+    shown, counts = draw(
+        chain, code, number=seen.frame, whole=seen.whole, threads=THREADS, is_cancelled=is_cancelled
+    )
     display = getattr(chain.output, "display", "rec709")
     shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
     if seen.mark == "unseen":

@@ -17,8 +17,8 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.engine import Cancelled
-from syntonos.core.chain.match_stage import match_affine, through_match
 from syntonos.core.chain.readback import display_lab
+from syntonos.core.chain.stages.match import match_affine, through_match
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import GAMUTS
 from syntonos.core.evaluate.library_keys import OCIO_TO_AP0
@@ -81,7 +81,7 @@ def test_neutral_stays_neutral_through_a_match_between_whites():
     match = Match(angle_white=(1.3, 0.95, 0.7), reference_white=(1.1, 1.0, 0.8), stops=0.5,
                   matrix=MATCH.matrix)  # fmt: skip
     mat, offset = match_affine(match)
-    from syntonos.core.chain.match_stage import mix_matrix
+    from syntonos.core.chain.stages.match import mix_matrix
 
     to_lin = np.linalg.inv(mix_matrix(match.mix))
     got = mat @ to_lin @ np.array(match.angle_white) + offset

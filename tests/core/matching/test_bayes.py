@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from scipy.stats import multivariate_normal
 
-from syntonos.core.chain.match_stage import mix_matrix, through_match
+from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.matching.bayes import Model, Problem, Setting
 from syntonos.core.matching.metric import MIX, linear_metric
 from syntonos.core.matching.models import AVERAGED, match_of, priors_for, settings_for

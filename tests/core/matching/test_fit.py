@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.match_stage import mix_matrix
+from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
 from syntonos.core.matching import (

@@ -1,0 +1,134 @@
+"""Programs: opcodes with their parameters, for the engine to run, and what packs them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import _kernels as k
+from syntonos.core.encodings import Curve, levels_scale_offset
+from syntonos.core.encodings.scalar import LINEAR, TABLE
+
+_WIDTH = 40  # parameters of the widest opcode
+
+
+@dataclass(frozen=True, slots=True)
+class Program:
+    """Opcodes (n,) int32, their parameters (n, 40) float32, all tables end to end, float32.
+
+    `hosted` is what the host library does where an OP_HOST stands, whose first parameter says
+    which: an ACES output (from ACES2065-1), or the sha256 of a CLF. `notes` are places that stages
+    named, with the number of the opcode that begins there.
+    """
+
+    ops: NDArray[np.int32]
+    params: NDArray[np.float32]
+    tables: NDArray[np.float32]
+    hosted: tuple[Any, ...] = ()
+    notes: tuple[tuple[str, int], ...] = ()
+
+    @property
+    def is_hosted(self) -> bool:
+        """Whether the host library has a part in it."""
+        return bool((self.ops == k.OP_HOST).any())
+
+    def where(self, name: str) -> tuple[int, ...]:
+        """Return the numbers of the opcodes that begin at places of this name."""
+        return tuple(at for found, at in self.notes if found == name)
+
+    def part(self, first: int, last: int | None = None) -> Program:
+        """Return the program of some of its opcodes."""
+        return replace(self, ops=self.ops[first:last], params=self.params[first:last])
+
+
+class Packer:
+    """Collects opcodes; neighbouring affine steps are multiplied together in float64."""
+
+    def __init__(self) -> None:
+        self.rows: list[tuple[int, NDArray[np.float64]]] = []
+        self.tables: list[NDArray[np.float32]] = []
+        self.filled = 0
+        self.notes: list[tuple[str, int]] = []
+        # Of each row, whether code values come into it, and not light.
+        self.is_code: list[bool] = []
+        self._in_code = True
+        self.hosted: list[Any] = []
+
+    def add(self, op: int, params: tuple[float, ...]) -> None:
+        """Append an opcode."""
+        self.rows.append((op, np.array(params, np.float64)))
+        self.is_code.append(self._in_code)
+
+    def note(self, name: str) -> None:
+        """Name the place where the next opcode begins."""
+        self.notes.append((name, len(self.rows)))
+
+    def table(self, values: NDArray[Any]) -> float:
+        """Keep a table; returns its place."""
+        at = self.filled
+        flat = np.ascontiguousarray(values, np.float32).ravel()
+        self.tables.append(flat)
+        self.filled += flat.size
+        return float(at)
+
+    def host(self, what: Any, mix: float = 1.0) -> None:
+        """Append what the host library does."""
+        self.add(k.OP_HOST, (float(len(self.hosted)), mix))
+        self.hosted.append(what)
+
+    def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
+        """Append a matrix and an offset, or multiply them into the one before."""
+        offset = np.zeros(3) if shift is None else shift
+        if self.rows and self.rows[-1][0] == k.OP_AFFINE:
+            before = self.rows.pop()[1].reshape(3, 4)
+            self.is_code.pop()
+            mat, offset = mat @ before[:, :3], mat @ before[:, 3] + offset
+        self.add(k.OP_AFFINE, tuple(_with_offset(mat, offset).ravel()))
+
+    def curve(self, curve: Curve, levels: str, *, inverse: bool) -> None:
+        """Append a curve with its levels: coding, or decoding (`inverse`)."""
+        scale, offset = levels_scale_offset(levels)
+        if inverse and levels != "full":
+            self.add(k.OP_LEVELS, (1 / scale, -offset / scale))
+        if curve.family == TABLE:
+            self.add(k.DEC_TABLE if inverse else k.ENC_TABLE,
+                     (self.table(np.array(curve.params)),))  # fmt: skip
+        elif curve.family != LINEAR:
+            self.add((k.OP_DECODE if inverse else k.OP_ENCODE) + curve.family, curve.params)
+        if not inverse and levels != "full":
+            self.add(k.OP_LEVELS, (scale, offset))
+        self._in_code = not inverse and curve.family != LINEAR
+
+    def program(self, *, fused: bool = True) -> Program:
+        """Return what the kernels run: `fused`, a clamp before a root is one step with it."""
+        rows: list[tuple[int, NDArray[np.float64]]] = []
+        begins: list[int] = []  # of each of the packer's rows, its opcode's number
+        for op, values in self.rows:
+            begins.append(len(rows))
+            if (
+                fused
+                and op == k.ENC_POW
+                and rows
+                and rows[-1][0] == k.OP_CLAMP
+                and rows[-1][1][0] >= 0
+            ):
+                values = np.concatenate([values[:6], rows.pop()[1]])
+                begins[-1] -= 1
+                op = k.OP_CLAMPED_ROOT
+            rows.append((op, values))
+        params = np.zeros((len(rows), _WIDTH), np.float32)
+        for row, (_, values) in zip(params, rows, strict=True):
+            row[: values.size] = values
+        ops = np.array([op for op, _ in rows], np.int32)
+        tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
+        notes = tuple((name, begins[at]) for name, at in self.notes)
+        return Program(ops, params, tables, tuple(self.hosted), notes)
+
+
+def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArray[np.float64]:
+    rows = np.empty((3, 4))
+    rows[:, :3], rows[:, 3] = mat, offset
+    return rows

@@ -1,0 +1,26 @@
+"""The kinds of stages, one module each: fields, strict reader, opcodes, CLF, locality.
+
+The order of the stages stands here and nowhere else.
+"""
+
+from __future__ import annotations
+
+from typing import Any, Final
+
+from syntonos.core.chain.stages import balance, decode, input, look, match, output
+from syntonos.core.chain.stages.kind import Locality, StageKind
+
+_ALL: Final = (decode.KIND, input.KIND, match.KIND, balance.KIND, look.KIND, *output.KINDS)
+# By the `kind` that a document says.
+KINDS: Final[dict[str, StageKind]] = {kind.name: kind for kind in _ALL}
+# The stages in signal order, and which of them may be missing.
+STAGES: Final = tuple(dict.fromkeys(kind.place for kind in _ALL))
+OPTIONAL_STAGES: Final = ("match", "balance", "look")
+
+
+def kind_of(stage: Any) -> StageKind:
+    """Return what a stage's kind declares."""
+    return KINDS[stage.kind]
+
+
+__all__ = ["KINDS", "OPTIONAL_STAGES", "STAGES", "Locality", "StageKind", "kind_of"]
