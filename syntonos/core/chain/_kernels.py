@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
-from syntonos.core.chain._tile import TILE, load, store
 from syntonos.core.chain.colour_model import REACH
+from syntonos.core.chain.tile import TILE, load, store
 from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import loops, scalar
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.chain._tile import TILE
+from syntonos.core.chain.tile import TILE
 
 _F0, _TOP = np.float32(0), np.float32(1)
 

@@ -12,12 +12,12 @@ from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import Chain, EncodingOutput
 from syntonos.core.chain.engine import run, run_on_grid
 from syntonos.core.chain.program import Program, compile_chain
-from syntonos.core.encodings import find_encoding
+from syntonos.core.encodings import LEGAL_OFFSET, LEGAL_SCALE, find_encoding
 from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ChainError
 
 A = TypeVar("A", NDArray[np.float32], NDArray[np.float64])
-_SCALE, _OFFSET = np.float32(876 / 1023), np.float32(64 / 1023)
+_SCALE, _OFFSET = np.float32(LEGAL_SCALE), np.float32(LEGAL_OFFSET)
 
 LUT_SIZES: Final = (17, 33, 65)
 Side = Literal["stored", "expanded"]

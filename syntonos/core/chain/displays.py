@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
+from numpy.typing import NDArray
 
 from syntonos.core.chain.tone import TONE, ToneScale
 from syntonos.core.encodings import CURVES, GAMUTS, Curve, Gamut, encode
 from syntonos.core.errors import ChainError
+
+_HLG_ONE: Final = 3.0  # scene light of a signal of 1, in what our curve for HLG takes
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +37,41 @@ class Display:
     def is_hdr(self) -> bool:
         """Whether it goes beyond the white of SDR."""
         return self.peak > 1.0
+
+    # HLG's system gamma stands here and nowhere else. Source: ITU-R BT.2100-2, table 5, the OOTF:
+    # display light = peak Y^(gamma - 1) E, with E the scene light from 0 to 1 and Y its luminance.
+    # What our curve for HLG takes is three times E.
+
+    @property
+    def signal_peak(self) -> float:
+        """What the curve's value decodes to at the display's peak."""
+        return _HLG_ONE if self.system_gamma else self.peak
+
+    def neutral_signal(self, light: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return what the curve codes for neutral display light (any shape, 1 = 100 cd/m2)."""
+        if not self.system_gamma:
+            return light
+        return np.asarray(_HLG_ONE * (light / self.peak) ** (1 / self.system_gamma), np.float64)
+
+    def light_of(self, signal: NDArray[np.float64]) -> NDArray[np.float64]:
+        """Return the display light (..., 3) of what its curve decodes to."""
+        if not self.system_gamma:
+            return signal
+        scene = signal / _HLG_ONE
+        y = np.maximum(scene @ self.gamut.to_xyz[1], 1e-9)[..., None]
+        return np.asarray(self.peak * scene * y ** (self.system_gamma - 1), np.float64)
+
+    @property
+    def to_signal(self) -> tuple[float, ...]:
+        """Parameters of the opcode that takes display light to scene light; () where none is."""
+        g = self.system_gamma
+        return (self.peak, (1 - g) / g, _HLG_ONE, *self.gamut.to_xyz[1]) if g else ()
+
+    @property
+    def to_light(self) -> tuple[float, ...]:
+        """Parameters of the opcode that takes scene light to display light; () where none is."""
+        g = self.system_gamma
+        return (_HLG_ONE, g - 1, self.peak, *self.gamut.to_xyz[1]) if g else ()
 
 
 # BT.2408-7, 2.2: 18 % grey lies at 26 cd/m2 in HDR.
@@ -93,11 +132,7 @@ def light_marks(slug: str) -> tuple[tuple[float, int], ...]:
     if not display.is_hdr:
         return ()
     nits = [n for n in _MARKED_NITS if n <= 100 * display.peak]
-    light = np.array(nits, np.float64) / 100
-    if display.system_gamma:
-        # The signal carries scene light: the system gamma is undone, and 1 stands at a twelfth.
-        light = 3 * (light / display.peak) ** (1 / display.system_gamma)
-    signal = encode(light, display.curve)
+    signal = encode(display.neutral_signal(np.array(nits, np.float64) / 100), display.curve)
     return tuple((float(s), n) for s, n in zip(signal, nits, strict=True))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
-from syntonos.core.chain.displays import HDR_WHITE, Display, find_display
+from syntonos.core.chain.displays import HDR_WHITE, find_display
 from syntonos.core.chain.document import (
     AcesOutput,
     Chain,
@@ -62,7 +62,7 @@ def beyond_display(
     if isinstance(chain.output, AcesOutput):
         # Its own tone scale ends at the display's peak: what came out there went to white.
         shown = decode(run(compile_chain(chain), code_rgb, threads=threads), display.curve)
-        return below, ~any_channel(~(shown >= _AT_PEAK * _signal_peak(display)))
+        return below, ~any_channel(~(shown >= _AT_PEAK * display.signal_peak))
     tone = chain.output.tone
     top = MIDDLE_GREY * 2.0**tone.stops_to_white if tone is not None else display.peak
     return below, any_channel(light >= top)
@@ -71,11 +71,6 @@ def beyond_display(
 def any_channel(mask: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Return (...) of a mask (..., 3): true where a channel is; as `any`, in less time."""
     return np.asarray(mask[..., 0] | mask[..., 1] | mask[..., 2], np.bool_)
-
-
-def _signal_peak(display: Display) -> float:
-    """Return the value of white at the display's peak, in what its curve decodes to."""
-    return 3.0 if display.system_gamma else display.peak
 
 
 def screen_white(display: str, *, whole: bool = False) -> float | None:
@@ -107,9 +102,8 @@ def screen_program(display: str, *, whole: bool = False) -> Program | None:
     if shown.gamut.slug == "bt709" and not shown.is_hdr:
         return None
     pack.curve(shown.curve, "full", inverse=True)
-    if shown.system_gamma:
-        pack.add(k.OP_SCENE_LIGHT,
-                 (3.0, shown.system_gamma - 1, shown.peak, *shown.gamut.to_xyz[1]))  # fmt: skip
+    if shown.to_light:
+        pack.add(k.OP_SCENE_LIGHT, shown.to_light)
     white = (screen_white(display, whole=whole) or 100) / 100
     # All displays here have the white of D65.
     mat = np.linalg.solve(GAMUTS["bt709"].to_xyz, shown.gamut.to_xyz) / white

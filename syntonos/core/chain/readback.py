@@ -74,11 +74,8 @@ def display_lab(disp_rgb: NDArray[Any], display: str = "rec709") -> NDArray[np.f
     light has an L* above 100.
     """
     shown = find_display(display)
-    light = decode(np.clip(np.asarray(disp_rgb, np.float64), 0, 1), shown.curve)
-    if shown.system_gamma:
-        signal = light / 3.0
-        y = np.maximum(signal @ shown.gamut.to_xyz[1], 1e-9)[..., None]
-        light = shown.peak * signal * y ** (shown.system_gamma - 1)
+    code = np.clip(np.asarray(disp_rgb, np.float64), 0, 1)
+    light = shown.light_of(decode(code, shown.curve))
     white = HDR_WHITE if shown.is_hdr else 1.0
     return xyz_to_lab(light / white @ shown.gamut.to_xyz.T, xy_to_xyz(D65))
 

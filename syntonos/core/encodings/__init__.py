@@ -3,6 +3,8 @@
 from syntonos.core.encodings.curves import CURVES, Curve, decode, encode
 from syntonos.core.encodings.gamuts import AP1, GAMUTS, Gamut, gamut_matrix
 from syntonos.core.encodings.levels import (
+    LEGAL_OFFSET,
+    LEGAL_SCALE,
     LEVELS,
     levels_scale_offset,
     put_levels_on,
@@ -23,6 +25,8 @@ __all__ = [
     "CURVES",
     "ENCODINGS",
     "GAMUTS",
+    "LEGAL_OFFSET",
+    "LEGAL_SCALE",
     "LEVELS",
     "Curve",
     "Definition",

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
 from syntonos.core.encodings import loops, scalar
+from syntonos.core.encodings.levels import LEGAL_OFFSET, LEGAL_SCALE
 from syntonos.core.encodings.scalar import (
     CUBE_LOG,
     HLG,
@@ -98,7 +99,7 @@ def _log_c3(index: int) -> Curve:
 
 def _s_log(slug: str, name: str, gain: float, source: str) -> Curve:
     # Published for IRE / 100 = reflectance / 0.9, as a share of the range 64..940.
-    size, black = 876 / 1023, 64 / 1023
+    size, black = LEGAL_SCALE, LEGAL_OFFSET
     k = gain / 0.9
     return _log_lin(
         slug, name, log=(0.432699 * size, k, 0.037584, (0.616596 + 0.03) * size + black),

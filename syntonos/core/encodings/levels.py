@@ -12,6 +12,10 @@ from syntonos.core.errors import EncodingError
 A = TypeVar("A", NDArray[np.float32], NDArray[np.float64])
 
 LEVELS: Final = ("full", "legal")
+# Black and white of legal levels in 10 bit, and what they are of the code scale.
+LEGAL_BLACK, LEGAL_WHITE, TOP_CODE = 64, 940, 1023
+LEGAL_OFFSET: Final = LEGAL_BLACK / TOP_CODE
+LEGAL_SCALE: Final = (LEGAL_WHITE - LEGAL_BLACK) / TOP_CODE
 
 
 def levels_scale_offset(levels: str) -> tuple[float, float]:
@@ -29,7 +33,7 @@ def levels_scale_offset(levels: str) -> tuple[float, float]:
     if levels == "full":
         return 1.0, 0.0
     if levels == "legal":
-        return 876 / 1023, 64 / 1023
+        return LEGAL_SCALE, LEGAL_OFFSET
     raise EncodingError(
         f"Levels {levels!r} are not known.", hint="Say 'full' or 'legal'.", code="levels.unknown"
     )

@@ -2,7 +2,7 @@
 
 from syntonos.core.matching.fit import FitOptions, MatchFit, ModelChoice, PatchResidual, fit_match
 from syntonos.core.matching.levels import LevelsCheck, LevelsChoice, check_levels, choose_levels
-from syntonos.core.matching.models import AVERAGED, MODEL_NAMES, MODELS, WHITE
+from syntonos.core.matching.models import AVERAGED, MODEL_NAMES, MODEL_WORDS, MODELS, WHITE
 from syntonos.core.matching.readings import ColourPair
 from syntonos.core.matching.report import fit_to_json, reading_from_json, reading_to_json
 
@@ -10,6 +10,7 @@ __all__ = [
     "AVERAGED",
     "MODELS",
     "MODEL_NAMES",
+    "MODEL_WORDS",
     "WHITE",
     "ColourPair",
     "FitOptions",

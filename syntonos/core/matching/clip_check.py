@@ -16,6 +16,8 @@ from numpy.typing import NDArray
 
 from syntonos.core.charts.noise import noise_by_level, noise_misfit
 from syntonos.core.encodings import (
+    LEGAL_OFFSET,
+    LEGAL_SCALE,
     LEVELS,
     Encoding,
     camera_candidates,
@@ -26,7 +28,7 @@ from syntonos.core.encodings import (
 from syntonos.core.errors import ColourError
 from syntonos.core.media.grouping import encoding_of
 
-_BLACK, _WHITE = 64 / 1023, 940 / 1023
+_BLACK, _WHITE = LEGAL_OFFSET, LEGAL_OFFSET + LEGAL_SCALE
 _NEAR = 4 / 1023  # noise and ringing about a level
 _OUTSIDE: Final = 0.002  # share of codes outside of legal levels that is no accident
 _UNDER_ZERO: Final = -0.002  # scene light; flare lifts real black above zero

@@ -34,6 +34,12 @@ MODEL_NAMES: Final = {
     "smooth": "matrix with smooth residual", AVERAGED: "all models, weighed by their evidence",
 }  # fmt: skip
 
+# The same for lists, short.
+MODEL_WORDS: Final = {
+    WHITE: "white and exposure", "matrix": "3×3, neutral kept", "roots": "root polynomial",
+    "smooth": "3×3 and smooth residual", AVERAGED: "all, weighed",
+}  # fmt: skip
+
 # True error over the stated one, geometric mean over the evaluation's development seeds: a model
 # that is held simple leaves on the chart what it does not leave elsewhere.
 EXPECTED_SCALE: Final = {WHITE: 1.16, "matrix": 0.69, "roots": 0.84, "smooth": 0.79, AVERAGED: 1.0}

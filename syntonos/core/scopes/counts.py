@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
-from syntonos.core.chain._tile import TILE, load
 from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.tiles import TILE, load
 
 COLUMNS, LEVELS, SIDE = 192, 128, 128
 # The parade shows -5 % to 105 % of the display signal.

@@ -15,12 +15,11 @@ from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
 from syntonos.core.chain import Chain, run
-from syntonos.core.chain import _kernels as k
-from syntonos.core.chain._tile import TILE, load
 from syntonos.core.chain.engine import Cancelled, each_band, to_bytes
 from syntonos.core.chain.executor import plan, upto_last
 from syntonos.core.chain.marks import screen_program
 from syntonos.core.chain.program import Program
+from syntonos.core.chain.tiles import TILE, load, run_tile, store_bytes
 from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
 
 _PARTS = 4  # of what one thread does: a closed view is noticed between them
@@ -39,12 +38,12 @@ def _draw(
     for start in range(0, n, TILE):
         count = min(TILE, n - start)
         load(x, src[start : start + count])
-        k.run_tile(x, kept, chain[0], chain[1], chain[2])
+        run_tile(x, kept, chain[0], chain[1], chain[2])
         at = (first + start) % width
         few, many = tally(x, columns[at : at + count], places, into[0], into[1], into[2], into[3])
         below, above = below + few, above + many
-        k.run_tile(x, kept, screen[0], screen[1], screen[2])
-        k.store_bytes(x, dst[start : start + count])
+        run_tile(x, kept, screen[0], screen[1], screen[2])
+        store_bytes(x, dst[start : start + count])
     return below, above
 
 

@@ -10,7 +10,7 @@ from django.shortcuts import get_object_or_404
 from ninja import Router
 
 from syntonos.core.encodings import find_encoding
-from syntonos.core.matching import reading_from_json
+from syntonos.core.matching import MODEL_WORDS, reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.server.board.schemas import AngleOut, BoardOut
 from syntonos.server.board.selectors import board
@@ -103,5 +103,6 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "base_number": match.number if match else 0,
         "ramp": _ramp(*both) if both else [],
         "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,
+        "models": [{"model": m, "word": word} for m, word in MODEL_WORDS.items()],
         "layouts": [matching.layout_out(layout) for layout in readings.layouts_of(production)],
     }  # fmt: skip

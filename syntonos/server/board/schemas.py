@@ -11,6 +11,7 @@ from syntonos.server.matching.schemas import (
     ClipReading,
     LayoutOut,
     MatchOut,
+    ModelWordOut,
     RampPoint,
     ReadingOut,
 )
@@ -80,3 +81,4 @@ class AngleOut(Schema):
     ramp: list[RampPoint]
     other_lights: int  # lights whose charts of this pair can take part in a fit
     layouts: list[LayoutOut]
+    models: list[ModelWordOut]  # that a fit may be asked for, from the simplest to the richest

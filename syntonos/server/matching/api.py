@@ -13,7 +13,8 @@ from ninja import Router, Status
 from syntonos.core.chain import Decode, Parts, compile_chain, compose, run
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.charts import ChartLayout
-from syntonos.core.matching import MODEL_NAMES, reading_from_json
+from syntonos.core.matching import MODEL_NAMES, MODEL_WORDS, reading_from_json
+from syntonos.core.matching.verdict import judge_expected
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
@@ -106,7 +107,14 @@ def match_out(row: Match) -> dict[str, Any]:
         "target": e["target"]["name"] if "target" in e else None,
         "borrowed": _borrowed(e.get("borrowed")),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
-        "models": [{**m, "name": MODEL_NAMES[m["model"]]} for m in e.get("models", [])],
+        "model_word": MODEL_WORDS.get(e["model"], e["model"]),
+        "verdict": judge_expected(
+            e.get("expected") or e["left_one_out"], row.camera.production.tolerance
+        ).words,
+        "models": [
+            {**m, "name": MODEL_NAMES[m["model"]], "word": MODEL_WORDS[m["model"]]}
+            for m in e.get("models", [])
+        ],
     }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from pydantic import Field
 from syntonos.server.jobs.schemas import JobOut
 
 Point = tuple[float, float]
+ModelName = Literal["white", "matrix", "roots", "smooth", "averaged"]
 
 
 class LayoutOut(Schema):
@@ -144,7 +145,7 @@ class AreaPairIn(Schema):
 
 
 class FitIn(Schema):
-    model: Literal["white", "matrix", "roots", "smooth", "averaged"] = "averaged"
+    model: ModelName = "averaged"
     leave_out: list[int] = Field(default_factory=list, max_length=225)
     weights: list[WeightIn] = Field(default_factory=list, max_length=225)
     areas: list[AreaPairIn] = Field(default_factory=list, max_length=24)
@@ -201,9 +202,15 @@ class ResidualOut(Schema):
     grey_spread: float | None
 
 
+class ModelWordOut(Schema):
+    model: ModelName
+    word: str
+
+
 class ModelOut(Schema):
-    model: str
+    model: ModelName
     name: str
+    word: str  # the name, short
     after: float
     left_one_out: float
     expected: float  # mean delta E of colours that are not on the chart
@@ -221,7 +228,9 @@ class MatchOut(Schema):
     created: datetime
     restored_from: int | None
     model: str
-    asked: str  # the model that was asked for: with few patches it is not the one that was fitted
+    model_word: str
+    verdict: str  # what to make of what is to be expected, in words
+    asked: ModelName  # the model that was asked for: few patches are fitted with a simpler one
     weights: list[WeightIn]
     areas: list[AreaPairIn]
     area_misses: list[float]  # delta E that each area misses when predicted from the chart

@@ -17,6 +17,7 @@ from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
+from syntonos.core.matching.verdict import judge_expected
 from syntonos.server.matching.models import ChartReading, Match
 
 if TYPE_CHECKING:
@@ -155,9 +156,8 @@ def status(
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
             return Status("borrowed", value, None, None, "read_chart")
-        limit = production.tolerance
         assert value is not None  # noqa: S101 - only borrowed matches have none
-        state = "in_tune" if value <= limit else ("close" if value <= 2 * limit else "off")
+        state = judge_expected(value, production.tolerance).state
         return Status(state, value, before, distance, "none")
     if own is None:
         return Status("not_measured", None, None, None, "read_chart")

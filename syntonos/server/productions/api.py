@@ -99,13 +99,8 @@ def plot_tone(request: HttpRequest, body: ToneIn) -> Any:
     display = find_display(body.display)
     stops = np.linspace(-9, 9, 181)
     light = stage.tone.apply(0.18 * 2.0**stops, display.peak)
-    signal = (
-        light
-        if not display.system_gamma
-        else 3 * (light / display.peak) ** (1 / display.system_gamma)
-    )
     return {"stops": stops.tolist(), "light": light.tolist(), "peak": display.peak,
-            "code": encode(signal, display.curve).tolist()}  # fmt: skip
+            "code": encode(display.neutral_signal(light), display.curve).tolist()}  # fmt: skip
 
 
 @router.get("/encoding-curve", response=CurveOut, operation_id="plotEncoding")

@@ -11,6 +11,7 @@ from django.db import models
 
 from syntonos.core.chain import DisplayOutput, EncodingOutput, Input, Output, read_output
 from syntonos.core.errors import ChainError
+from syntonos.core.matching.verdict import USUAL_TOLERANCE
 from syntonos.server.history.models import Identified
 
 
@@ -30,7 +31,7 @@ class Production(Identified):
         "productions.Camera", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
     )
     tolerance = models.FloatField(
-        default=1.2, validators=[MinValueValidator(0.1), MaxValueValidator(10)]
+        default=USUAL_TOLERANCE, validators=[MinValueValidator(0.1), MaxValueValidator(10)]
     )
     # The first one is shown everywhere; each has key, name and stage.
     outputs = models.JSONField(default=usual_outputs)

@@ -15,6 +15,7 @@ export type Angle = Schemas["AngleOut"];
 export type Side = Schemas["SideOut"];
 export type Match = Schemas["MatchOut"];
 export type Reading = Schemas["ReadingOut"];
+export type Model = Schemas["FitIn"]["model"];
 export type Residual = Schemas["ResidualOut"];
 export type Tuner = Schemas["TunerOut"];
 export type Export = Schemas["ExportOut"];

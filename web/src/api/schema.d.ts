@@ -1138,6 +1138,8 @@ export interface components {
             /** Light Name */
             light_name: string;
             match: components["schemas"]["MatchOut"] | null;
+            /** Models */
+            models: components["schemas"]["ModelWordOut"][];
             /** Next Step */
             next_step: string;
             /** Other Lights */
@@ -2791,8 +2793,11 @@ export interface components {
             area_misses: number[];
             /** Areas */
             areas: components["schemas"]["AreaPairIn"][];
-            /** Asked */
-            asked: string;
+            /**
+             * Asked
+             * @enum {string}
+             */
+            asked: "white" | "matrix" | "roots" | "smooth" | "averaged";
             /** Before */
             before: number | null;
             borrowed: components["schemas"]["BorrowedOut"] | null;
@@ -2825,6 +2830,8 @@ export interface components {
             ][];
             /** Model */
             model: string;
+            /** Model Word */
+            model_word: string;
             /** Models */
             models: components["schemas"]["ModelOut"][];
             /** Number */
@@ -2843,6 +2850,8 @@ export interface components {
             target: string | null;
             /** Tint */
             tint: number;
+            /** Verdict */
+            verdict: string;
             /** Warmth */
             warmth: number;
             /** Warnings */
@@ -2884,10 +2893,25 @@ export interface components {
             expected: number;
             /** Left One Out */
             left_one_out: number;
-            /** Model */
-            model: string;
+            /**
+             * Model
+             * @enum {string}
+             */
+            model: "white" | "matrix" | "roots" | "smooth" | "averaged";
             /** Name */
             name: string;
+            /** Word */
+            word: string;
+        };
+        /** ModelWordOut */
+        ModelWordOut: {
+            /**
+             * Model
+             * @enum {string}
+             */
+            model: "white" | "matrix" | "roots" | "smooth" | "averaged";
+            /** Word */
+            word: string;
         };
         /** NeighbourOut */
         NeighbourOut: {

@@ -120,6 +120,14 @@ export const residuals = (changes: Record<number, Partial<Residual>> = {}): Resi
     ...changes[i + 1],
   }));
 
+const MODELS: Angle["models"] = [
+  { model: "white", word: "white and exposure" },
+  { model: "matrix", word: "3×3, neutral kept" },
+  { model: "roots", word: "root polynomial" },
+  { model: "smooth", word: "3×3 and smooth residual" },
+  { model: "averaged", word: "all, weighed" },
+];
+
 export const match = (changes: Partial<Match> = {}): Match => ({
   id: 7,
   number: 1,
@@ -127,6 +135,8 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   created: "2026-11-25T10:00:00Z",
   restored_from: null,
   model: "averaged",
+  model_word: "all, weighed",
+  verdict: "Trust it",
   asked: "averaged",
   weights: [],
   areas: [],
@@ -146,19 +156,17 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   expected: 0.8,
   expected_low: 0.46,
   expected_high: 1.4,
-  models: [
-    ["white", "white and exposure", 2.4],
-    ["matrix", "3x3 matrix", 1.0],
-    ["roots", "root polynomial, degree 2", 0.86],
-    ["smooth", "matrix with smooth residual", 0.84],
-    ["averaged", "all models, weighed by their evidence", 0.8],
-  ].map(([model, name, expected]) => ({
-    model: String(model),
-    name: String(name),
-    after: Number(expected) * 0.7,
-    left_one_out: Number(expected) * 1.1,
-    expected: Number(expected),
-  })),
+  models: MODELS.map(({ model, word }, i) => {
+    const expected = [2.4, 1.0, 0.86, 0.84, 0.8][i] ?? 1;
+    return {
+      model,
+      word,
+      name: word,
+      after: expected * 0.7,
+      left_one_out: expected * 1.1,
+      expected,
+    };
+  }),
   advice: [{ text: "Average more frames of the chart, or shoot it larger.", gain: 0.12 }],
   limit: "The chart limits this match.",
   residuals: residuals(),
@@ -248,6 +256,7 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   next_step: "none",
   tuner: null,
   tuner_before: null,
+  models: MODELS,
   match: match(),
   base_number: 1,
   ramp: [],

@@ -141,10 +141,8 @@ def _show(pack: Packer, output: DisplayOutput) -> None:
 
 def _light(pack: Packer, display: Display) -> None:
     """Display light to the display's code values."""
-    if display.system_gamma:
-        g = display.system_gamma
-        luminance = display.gamut.to_xyz[1]
-        pack.add(k.OP_SCENE_LIGHT, (display.peak, (1 - g) / g, 3.0, *luminance))
+    if display.to_signal:
+        pack.add(k.OP_SCENE_LIGHT, display.to_signal)
     pack.curve(display.curve, "full", inverse=False)
 
 

@@ -3,7 +3,6 @@ import { Link } from "react-router";
 import { type Angle, api, type Match, unwrap } from "@/api/client";
 import { matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
-import { modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
@@ -57,7 +56,7 @@ export function Revisions({
                 </b>
                 <span className="faint">
                   {" "}
-                  · {m.borrowed ? `borrowed from ${m.borrowed.source}` : modelWord(m.model)}
+                  · {m.borrowed ? `borrowed from ${m.borrowed.source}` : m.model_word}
                 </span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>

@@ -1,10 +1,9 @@
 import { useState } from "react";
 import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
-import { type Model, modelWord } from "@/shared/models";
 import { signed } from "@/shared/Tuner";
 import { CameraMenu } from "./CameraMenu";
-import { type FitChoice, skinsOf } from "./choice";
+import { type FitChoice, skinsOf, wordOf } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
 import { Neighbours } from "./Neighbours";
@@ -57,7 +56,7 @@ export function FitPanel({
             {busy ? "Fitting …" : match ? "Fit again" : "Fit"}
           </button>
           <span className="faint text-2xs">
-            with {modelWord(choice.model)}
+            with {wordOf(angle, choice.model)}
             {choice.skins && skins.length > 0 && ", skins first"}
             {choice.pool && ", other lights"}
           </span>
@@ -159,7 +158,7 @@ function Verdict({ angle }: { angle: Angle }) {
   const head =
     angle.state === "stale"
       ? "Fit again: a reading or the camera's encoding is newer than this match."
-      : `${verdictWord(value, angle.tolerance)}: ${value.toFixed(2)} for colours off the chart${
+      : `${match.verdict}: ${value.toFixed(2)} for colours off the chart${
           match.expected_low && match.expected_high
             ? `, ${match.expected_low.toFixed(1)} to ${match.expected_high.toFixed(1)}`
             : ""
@@ -197,11 +196,6 @@ function Verdict({ angle }: { angle: Angle }) {
   );
 }
 
-function verdictWord(value: number, tolerance: number): string {
-  if (value <= tolerance) return "Trust it";
-  return value <= 2 * tolerance ? "Usable, look at it" : "Doubtful";
-}
-
 /** What every model would give, and which one the next fit takes. */
 function Models({
   match,
@@ -233,9 +227,9 @@ function Models({
                   name="model"
                   className="radio radio-xs"
                   checked={choice.model === m.model}
-                  onChange={() => onChoice({ ...choice, model: m.model as Model })}
+                  onChange={() => onChoice({ ...choice, model: m.model })}
                 />
-                {modelWord(m.model)}
+                {m.word}
               </label>
             </td>
             <td className="text-right">{m.after.toFixed(2)}</td>
@@ -273,7 +267,7 @@ function Steps({ angle }: { angle: Angle }) {
     ],
     [
       "Colour",
-      match.model === "white" ? "none" : modelWord(match.model),
+      match.model === "white" ? "none" : match.model_word,
       `match revision ${match.number}`,
     ],
   ];

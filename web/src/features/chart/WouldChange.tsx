@@ -2,8 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type Angle, api, unwrap } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
-import { modelWord } from "@/shared/models";
-import { type FitChoice, fitBody } from "./choice";
+import { type FitChoice, fitBody, wordOf } from "./choice";
 
 /** What the next fit would change, before it is made; nothing is stored by looking. */
 export function WouldChange({
@@ -38,8 +37,8 @@ export function WouldChange({
       {data && (
         <>
           <p>
-            With {modelWord(choice.model)}: <b className="value">{data.expected.toFixed(2)}</b> off
-            the chart
+            With {wordOf(angle, choice.model)}: <b className="value">{data.expected.toFixed(2)}</b>{" "}
+            off the chart
             {data.expected_now !== null && ` instead of ${data.expected_now.toFixed(2)}`}.
           </p>
           <table className="my-3 w-full">

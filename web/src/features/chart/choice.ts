@@ -1,5 +1,4 @@
-import type { Angle, Schemas } from "@/api/client";
-import type { Model } from "@/shared/models";
+import type { Angle, Model, Schemas } from "@/api/client";
 
 export type Area = Schemas["AreaIn"];
 /** One thing that both cameras saw; a side is missing until it is drawn. */
@@ -46,7 +45,7 @@ export function choiceOf(angle: Angle): FitChoice {
   const skins = skinsOf(angle);
   return {
     ...plainChoice,
-    model: match.asked as Model,
+    model: match.asked,
     skins: skins.length > 0 && skins.every((i) => weighed.includes(i)),
     marked: weighed.filter((i) => !skins.includes(i)),
     leaveOut: match.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index),
@@ -83,3 +82,7 @@ export function withArea(
   if (open < 0) return [...areas, { reference: null, angle: null, weight: 1, [side]: area }];
   return areas.map((pair, i) => (i === open ? { ...pair, [side]: area } : pair));
 }
+
+/** What a model is called, short. */
+export const wordOf = (angle: Angle, model: Model): string =>
+  angle.models.find((m) => m.model === model)?.word ?? model;

@@ -171,7 +171,11 @@ describe("clips", () => {
     });
     fireEvent.click(within(panel).getByRole("button", { name: "Apply encoding to 1 clip" }));
     await waitFor(() =>
-      expect(sent.at(-1)?.body).toEqual({ ids: [4], values: { encoding: "v-log/v-gamut" } }),
+      expect(sent.at(-1)?.body).toEqual({
+        ids: [4],
+        values: { encoding: "v-log/v-gamut" },
+        base: 4,
+      }),
     );
   });
 
@@ -183,10 +187,12 @@ describe("clips", () => {
     fireEvent.click(within(panel).getByLabelText("Apply highlights"));
     fireEvent.click(within(panel).getByRole("button", { name: "Apply highlights to 1 clip" }));
     await waitFor(() =>
-      expect(sent.at(-1)?.body).toEqual({ ids: [3], values: { highlights: "clip" } }),
+      expect(sent.at(-1)?.body).toEqual({ ids: [3], values: { highlights: "clip" }, base: 4 }),
     );
     fireEvent.click(within(panel).getByRole("button", { name: "Back to the camera's exposure" }));
-    await waitFor(() => expect(sent.at(-1)?.body).toEqual({ ids: [3], values: { stops: null } }));
+    await waitFor(() =>
+      expect(sent.at(-1)?.body).toEqual({ ids: [3], values: { stops: null }, base: 4 }),
+    );
   });
 
   it("move under the arrow keys through the frames that are kept small", async () => {
