@@ -5,7 +5,7 @@ import PyOpenColorIO as ocio
 
 from syntonos.core.chain.stages.match import match_affine
 from syntonos.core.encodings import GAMUTS, gamut_matrix
-from syntonos.core.evaluate.library_keys import OCIO_TO_AP0
+from syntonos.core.library_keys import OCIO_TO_AP0
 
 
 def processor(*transforms):

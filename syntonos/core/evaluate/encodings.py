@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.encodings import ENCODINGS, GAMUTS, Encoding, decode, encode, gamut_matrix
 from syntonos.core.encodings.scalar import LOG_LIN
-from syntonos.core.evaluate.library_keys import COLOUR_LOG, COLOUR_OTHER, OCIO_CURVES, OCIO_TO_AP0
+from syntonos.core.library_keys import COLOUR_LOG, COLOUR_OTHER, OCIO_CURVES, OCIO_TO_AP0
 from syntonos.core.simulate.spectra import library
 
 A = NDArray[np.float64]

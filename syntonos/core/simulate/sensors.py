@@ -7,7 +7,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.simulate import library_keys
+from syntonos.core import library_keys
 from syntonos.core.simulate.spectra import CMF, NM, library
 
 Sensor = NDArray[np.float64]  # (36, 3), each channel with maximum one

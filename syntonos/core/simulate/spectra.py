@@ -9,8 +9,8 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from syntonos.core import library_keys
 from syntonos.core.colorimetry._observer import CMF_1931_5NM
-from syntonos.core.simulate import library_keys
 
 Spectrum = NDArray[np.float64]
 

@@ -21,7 +21,7 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.chain.stages.match import match_affine, through_match
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import GAMUTS
-from syntonos.core.evaluate.library_keys import OCIO_TO_AP0
+from syntonos.core.library_keys import OCIO_TO_AP0
 from syntonos.core.simulate.spectra import library
 from tests.opencolorio import plain_chain, through
 

@@ -79,7 +79,7 @@ def test_the_read_back_finds_a_wrong_table():
 def test_what_the_target_cannot_hold_is_counted():
     chain = Chain(Decode("logc4/awg4"), EncodingOutput("n-log/n-gamut"))
     bright = np.repeat(np.float32([[0.3], [0.5], [0.8], [0.9]]), 3, axis=1)
-    # N-Log ends at 14.8 scene-linear; LogC4's 0.8 is beyond 90.
+    # N-Log ends at 14.8 scene-linear; LogC4's 0.8 is 55.3, its 0.5 is 2.2.
     assert read_back(bake_lut(chain, 17), chain, bright).share_outside == pytest.approx(0.5)
 
 

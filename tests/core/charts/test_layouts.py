@@ -1,4 +1,6 @@
+import json
 import warnings
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -202,3 +204,16 @@ def test_no_ramp_is_seen_where_there_is_none():
     code, _ = picture_of("lookalike", 70_000)
     with pytest.raises(ChartError, match="No chart"):
         find_chart(code, find_layout("ramp-11"))
+
+
+@pytest.mark.parametrize(
+    "case", json.loads((Path(__file__).parents[2] / "data/chart_geometry.json").read_text()),
+    ids=lambda case: f"{case['layout']}, {case['name']}",
+)  # fmt: skip
+def test_patches_are_placed_as_opencv_places_them(case):
+    # The front end's grid is tested on the same cases.
+    layout = find_layout(case["layout"])
+    assert [list(layout.columns_at), list(layout.rows_at)] == [case["columns_at"], case["rows_at"]]
+    centres = patch_centres(case["corners"], layout)
+    for number, place in case["centres"].items():
+        np.testing.assert_allclose(centres[int(number) - 1], place, atol=1e-3)

@@ -14,7 +14,7 @@ from syntonos.core.encodings import (
     take_levels_off,
 )
 from syntonos.core.errors import EncodingError
-from syntonos.core.evaluate.library_keys import COLOUR_LOG, OCIO_CURVES
+from syntonos.core.library_keys import COLOUR_LOG, OCIO_CURVES
 from syntonos.core.simulate.spectra import library
 from tests.opencolorio import processor, through
 

@@ -7,6 +7,7 @@ import { ChartPage } from "@/features/chart";
 import { FootagePage } from "@/features/footage";
 import { TakeAwayPage } from "@/features/handover";
 import { FirstProduction } from "@/features/sheets";
+import { ErrorBoundary } from "@/shared/ErrorBoundary";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 
 function Home() {
@@ -21,25 +22,27 @@ function Home() {
 export function App() {
   return (
     <BrowserRouter>
-      <Routes>
-        <Route path="/" element={<Home />} />
-        <Route path="/p/:production" element={<BoardPage />} />
-        <Route path="/p/:production/l/:light/c/:camera/chart" element={<ChartPage />} />
-        <Route path="/p/:production/l/:light/c/:camera/bench" element={<BenchPage />} />
-        <Route path="/p/:production/l/:light/c/:camera/picture" element={<PicturePage />} />
-        <Route path="/p/:production/footage" element={<FootagePage />} />
-        <Route path="/p/:production/take-away" element={<TakeAwayPage />} />
-        <Route
-          path="*"
-          element={
-            <Empty title="There is nothing at this address.">
-              <a className="btn btn-sm" href="/">
-                To the Board
-              </a>
-            </Empty>
-          }
-        />
-      </Routes>
+      <ErrorBoundary>
+        <Routes>
+          <Route path="/" element={<Home />} />
+          <Route path="/p/:production" element={<BoardPage />} />
+          <Route path="/p/:production/l/:light/c/:camera/chart" element={<ChartPage />} />
+          <Route path="/p/:production/l/:light/c/:camera/bench" element={<BenchPage />} />
+          <Route path="/p/:production/l/:light/c/:camera/picture" element={<PicturePage />} />
+          <Route path="/p/:production/footage" element={<FootagePage />} />
+          <Route path="/p/:production/take-away" element={<TakeAwayPage />} />
+          <Route
+            path="*"
+            element={
+              <Empty title="There is nothing at this address.">
+                <a className="btn btn-sm" href="/">
+                  To the Board
+                </a>
+              </Empty>
+            }
+          />
+        </Routes>
+      </ErrorBoundary>
     </BrowserRouter>
   );
 }

@@ -10,6 +10,7 @@ import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { STATE_WORDS, type State, StateMark } from "@/shared/Marks";
+import { Tabs } from "@/shared/Tabs";
 import { TunerScales } from "@/shared/Tuner";
 import { useKeys } from "@/shared/useKeys";
 import { BalancePanel } from "./Balance";
@@ -264,24 +265,16 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   );
   const panels = (
     <section className="flex min-w-0 flex-1 flex-col">
-      <div className="join shrink-0 px-3 pt-2" role="tablist">
-        {PANELS.map((panel) => (
-          <button
-            key={panel}
-            type="button"
-            role="tab"
-            aria-selected={place.panel === panel}
-            className={`btn btn-xs join-item capitalize ${place.panel === panel ? "btn-primary" : ""}`}
-            onClick={() => {
-              bench.set({ panel });
-              setTried(null);
-            }}
-          >
-            {panel}
-          </button>
-        ))}
-      </div>
-      <div className="min-h-0 max-w-4xl flex-1 overflow-y-auto p-3">
+      <Tabs
+        label="Panels"
+        all={PANELS}
+        value={place.panel}
+        className="min-h-0 max-w-4xl flex-1 overflow-y-auto p-3"
+        onChange={(panel) => {
+          bench.set({ panel });
+          setTried(null);
+        }}
+      >
         {place.panel === "match" && (
           <Revisions angle={angle} compared={compared} onCompare={setCompared} />
         )}
@@ -314,7 +307,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             onBeside={setBeside}
           />
         )}
-      </div>
+      </Tabs>
     </section>
   );
   return (

@@ -1,3 +1,4 @@
+import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import type { Point } from "@/api/client";
 import { layout } from "@/test/fixtures";
@@ -11,6 +12,34 @@ const CORNERS: Point[] = [
   [395, 290],
   [90, 262],
 ];
+
+// The same cases as the core's test; their centres come from OpenCV (tests/data/README.md).
+type Case = {
+  layout: string;
+  name: string;
+  columns_at: number[];
+  rows_at: number[];
+  corners: Point[];
+  centres: Record<string, Point>;
+};
+const CASES = JSON.parse(
+  readFileSync("../tests/data/chart_geometry.json", "utf8"), // vitest runs in web/
+) as Case[];
+
+it.each(CASES.map((c) => [`${c.layout}, ${c.name}`, c] as const))(
+  "places patches as the core does: %s",
+  (_, { columns_at, rows_at, corners, centres }) => {
+    const h = chartHomography(corners, { columns_at, rows_at, sample_half: 0.25 });
+    if (!h) throw new Error("no homography");
+    for (const [number, [x, y]] of Object.entries(centres)) {
+      const at = Number(number) - 1;
+      const place = [at % columns_at.length, Math.floor(at / columns_at.length)] as const;
+      const got = project(h, columns_at[place[0]] ?? 0, rows_at[place[1]] ?? 0);
+      expect(got[0]).toBeCloseTo(x, 3);
+      expect(got[1]).toBeCloseTo(y, 3);
+    }
+  },
+);
 
 describe("the chart's grid on a picture", () => {
   it("goes through the four corner patches", () => {

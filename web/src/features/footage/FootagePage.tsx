@@ -4,9 +4,12 @@ import type { Job } from "@/api/client";
 import { arrivalsQuery, boardQuery, clipsQuery, jobsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Loading, Problem } from "@/shared/Feedback";
+import { Tabs } from "@/shared/Tabs";
 import { ClipList } from "./ClipList";
 import { MediaPane } from "./MediaPane";
 import { Waiting } from "./Waiting";
+
+const TABS = ["waiting", "clips"] as const;
 
 /** The day's cards: what lies there, what waits to come in, and what is in. */
 export function FootagePage() {
@@ -18,8 +21,9 @@ export function FootagePage() {
   const count = useQuery(clipsQuery(id, { most: 1 })).data?.total;
   const jobs = useQuery(jobsQuery(id));
   const waiting = arrivals.data?.length ?? 0;
-  const tab = place.get("show") ?? (waiting > 0 || count === 0 ? "waiting" : "clips");
-  const show = (what: string) =>
+  const tab =
+    TABS.find((t) => t === place.get("show")) ?? (waiting > 0 || count === 0 ? "waiting" : "clips");
+  const show = (what: (typeof TABS)[number]) =>
     setPlace((p) => {
       p.set("show", what);
       return p;
@@ -36,30 +40,34 @@ export function FootagePage() {
         <div className="flex min-h-0 flex-1">
           <MediaPane production={id} onLooked={() => show("waiting")} />
           <main className="flex min-w-0 flex-1 flex-col">
-            <div role="tablist" className="rule flex shrink-0 gap-1 border-b px-3 py-1.5">
-              <TabButton chosen={tab === "waiting"} onChoose={() => show("waiting")}>
-                Waiting {waiting > 0 && <span className="value">{waiting}</span>}
-              </TabButton>
-              <TabButton chosen={tab === "clips"} onChoose={() => show("clips")}>
-                Clips {count !== undefined && <span className="value">{count}</span>}
-              </TabButton>
-              <LastBroughtIn jobs={jobs.data ?? []} />
-            </div>
-            {tab === "waiting" ? (
-              <>
-                {arrivals.isPending && <Loading what="Asking what waits" />}
-                {arrivals.isError && <Problem error={arrivals.error} />}
-                {arrivals.data && (
-                  <Waiting
-                    board={board.data}
-                    arrivals={arrivals.data}
-                    onAccepted={() => show("clips")}
-                  />
-                )}
-              </>
-            ) : (
-              <ClipList board={board.data} />
-            )}
+            <Tabs
+              label="Footage"
+              all={TABS}
+              value={tab}
+              onChange={show}
+              className="flex min-h-0 flex-1 flex-col pt-2"
+              words={{
+                waiting: <Counted word="Waiting" count={waiting || undefined} />,
+                clips: <Counted word="Clips" count={count} />,
+              }}
+              beside={<LastBroughtIn jobs={jobs.data ?? []} />}
+            >
+              {tab === "waiting" ? (
+                <>
+                  {arrivals.isPending && <Loading what="Asking what waits" />}
+                  {arrivals.isError && <Problem error={arrivals.error} />}
+                  {arrivals.data && (
+                    <Waiting
+                      board={board.data}
+                      arrivals={arrivals.data}
+                      onAccepted={() => show("clips")}
+                    />
+                  )}
+                </>
+              ) : (
+                <ClipList board={board.data} />
+              )}
+            </Tabs>
           </main>
         </div>
       )}
@@ -98,24 +106,10 @@ export function LastBroughtIn({ jobs }: { jobs: readonly Job[] }) {
   );
 }
 
-function TabButton({
-  chosen,
-  onChoose,
-  children,
-}: {
-  chosen: boolean;
-  onChoose: () => void;
-  children: React.ReactNode;
-}) {
+function Counted({ word, count }: { word: string; count: number | undefined }) {
   return (
-    <button
-      type="button"
-      role="tab"
-      aria-selected={chosen}
-      className={`btn btn-sm gap-2 ${chosen ? "btn-active" : "bg-transparent"}`}
-      onClick={onChoose}
-    >
-      {children}
-    </button>
+    <>
+      {word} {count !== undefined && <span className="value">{count}</span>}
+    </>
   );
 }

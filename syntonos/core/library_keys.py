@@ -1,4 +1,10 @@
-"""Keys of transforms in the libraries that encodings are compared with."""
+"""Keys of data sets and transforms in libraries: the one module where such names stand."""
+
+from typing import Final
+
+# colour-science's spectra of charts and sensors.
+CHART_SPECTRA: Final = "BabelColor Average"
+MEASURED_SENSORS: Final = ("Nikon 5100 (NPL)", "Sigma SDMerill (NPL)")
 
 # OpenColorIO's built-in transforms, to ACES2065-1.
 OCIO_TO_AP0 = {
