@@ -8,6 +8,7 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
 import time
 import warnings
 from typing import NoReturn
@@ -48,7 +49,7 @@ def run(args: argparse.Namespace) -> int:
     # Requests and the engine's threads hand the interpreter to each other many times a picture.
     # With Python's usual 5 ms for each hand-over, two drafts at once take twice as long.
     sys.setswitchinterval(0.0005)
-    consumer = _start_consumer()
+    consumer = _Consumer()
     # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
     signal.signal(signal.SIGTERM, _stop)
     signal.signal(signal.SIGINT, _stop)
@@ -58,25 +59,48 @@ def run(args: argparse.Namespace) -> int:
                     log_level="warning", timeout_graceful_shutdown=2, ws="websockets-sansio",
                     ws_max_size=2**16)  # fmt: skip
     finally:
-        _stop_consumer(consumer)
+        consumer.stop()
     return 0
 
 
-def _start_consumer() -> subprocess.Popen[bytes]:
-    """Start what works off the jobs, niced: the picture under the hand comes first."""
-    return subprocess.Popen(
-        [sys.executable, "-m", "syntonos.server.consumer"],
-        start_new_session=True,  # Ctrl-C is for the supervisor, which then says TERM
-    )
+class _Consumer:
+    """What works off the jobs, niced: the picture under the hand comes first.
 
+    Where its process ends by itself it is started again, later each time; what it had begun is
+    taken up.
+    """
 
-def _stop_consumer(process: subprocess.Popen[bytes]) -> None:
-    process.terminate()
-    try:
-        process.wait(4)
-    except subprocess.TimeoutExpired:
-        process.kill()
-        process.wait()
+    def __init__(self) -> None:
+        self._stopping = threading.Event()
+        self._process = self._start()
+        threading.Thread(target=self._watch, daemon=True, name="consumer").start()
+
+    def _start(self) -> subprocess.Popen[bytes]:
+        return subprocess.Popen(
+            [sys.executable, "-m", "syntonos.server.consumer"],
+            start_new_session=True,  # Ctrl-C is for the supervisor, which then says TERM
+        )
+
+    def _watch(self) -> None:
+        pause = 1.0
+        while True:
+            code = self._process.wait()
+            if self._stopping.wait(pause):
+                return
+            print(f"syntonos: the consumer of jobs ended ({code}); it is started again.",
+                  file=sys.stderr, flush=True)  # fmt: skip
+            self._process = self._start()
+            pause = min(2 * pause, 60.0)
+
+    def stop(self) -> None:
+        """End it with TERM, then by force."""
+        self._stopping.set()
+        self._process.terminate()
+        try:
+            self._process.wait(4)
+        except subprocess.TimeoutExpired:
+            self._process.kill()
+            self._process.wait()
 
 
 def _stop(*_: object) -> NoReturn:
