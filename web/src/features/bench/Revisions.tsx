@@ -64,7 +64,10 @@ export function Revisions({
               </span>
               <span className="faint block text-2xs">
                 {signed(m.stops, 2)} stop, {signed(-m.warmth, 0)} mired,{" "}
-                {new Date(m.created).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" })}
+                {new Date(m.created).toLocaleTimeString("en-GB", {
+                  hour: "2-digit",
+                  minute: "2-digit",
+                })}
               </span>
             </span>
             {m.is_current ? (
