@@ -105,6 +105,21 @@ def test_the_cache_forgets_what_was_used_longest_ago():
     assert [cache.get(("x", i, 10)) is not None for i in range(4)] == [True, False, True, True]
 
 
+def test_frames_that_nobody_asks_for_are_given_back(monkeypatch):
+    now = [0.0]
+    monkeypatch.setattr(frames.time, "monotonic", lambda: now[0])
+    frame = np.zeros((10, 10, 3), np.float32)
+    cache = FrameCache(idle=60)
+    for i in range(3):
+        cache.put(("x", i, 10), frame)
+    now[0] = 50.0
+    cache.get(("x", 1, 10))
+    assert cache.sweep() == 3 * frame.nbytes
+    now[0] = 100.0
+    assert cache.sweep() == frame.nbytes
+    assert cache.get(("x", 1, 10)) is not None
+
+
 @pytest.mark.django_db
 def test_the_demo_is_made_once(settings, media, tmp_path):
     from syntonos.server.demo import ensure_demo

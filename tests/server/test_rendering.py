@@ -183,8 +183,22 @@ def test_a_stand_says_what_is_in_force_and_spares_the_database(
     # What a page was told stays what it sees, until it is told otherwise.
     np.testing.assert_array_equal(_draft(api, **seen)[1], before)
     assert (_draft(api, **(seen | {"stand": stand()}))[1] != before).any()
-    standing.forget(first)
+    assert standing.forget(first)
     assert standing.recall(first, "") is None
+    # All that a draft takes from the database is in it: names, files, the other outputs.
+    seen_stands = {stand()}
+    hdr = {"name": "HDR", "stage": {"kind": "output", "display": "rec2100-pq-1000"}}
+    production = f"/productions/{place.production.pk}"
+    outputs = api("get", f"{production}/board")["production"]["outputs"]
+    for method, path, body in (
+        ("patch", f"/clips/{clip.pk}", {"name": "B001_77"}),
+        ("patch", production, {"outputs": [*outputs, hdr]}),
+        ("patch", f"/cameras/{place.cameras['B'].pk}", {"unit_stops": 0.2}),
+        ("post", f"{production}/clips/settings", {"ids": [clip.pk], "values": {"levels": "legal"}}),
+    ):
+        api(method, path, body)
+        assert stand() not in seen_stands
+        seen_stands.add(stand())
 
 
 def test_the_key_of_a_picture_holds_all_that_its_pixels_depend_on():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from collections import OrderedDict
 from pathlib import Path
 
@@ -17,6 +18,7 @@ from syntonos.server.footage.media import resolve
 from syntonos.server.footage.models import Clip
 
 _MOST_BYTES = 512 * 2**20
+_IDLE = 600.0  # seconds after which a frame that nobody asks for is let go of
 PROXY_WIDTH = 480
 _STRIP = 8  # frames that are kept small
 _WHOLE, _HALF = 0, -1  # in place of a width: a frame as it was read
@@ -24,17 +26,23 @@ _MOST_OPEN = 8  # video files stay open so that the next frame costs one frame o
 
 
 class FrameCache:
-    """Frames by clip checksum and reading, frame and width; the least recently used go first."""
+    """Frames by clip checksum and reading, frame and width; the least recently used go first.
 
-    def __init__(self, most_bytes: int = _MOST_BYTES) -> None:
+    What nobody has asked for in `idle` seconds is let go of too, at the next question or `sweep`.
+    """
+
+    def __init__(self, most_bytes: int = _MOST_BYTES, *, idle: float = _IDLE) -> None:
         self._frames: OrderedDict[tuple[str, int, int], NDArray[np.float32]] = OrderedDict()
+        self._used: dict[tuple[str, int, int], float] = {}
         self._bytes, self._most, self._lock = 0, most_bytes, threading.Lock()
+        self._idle = idle
 
     def get(self, key: tuple[str, int, int]) -> NDArray[np.float32] | None:
         """Return a frame, or None."""
         with self._lock:
             if (frame := self._frames.get(key)) is not None:
                 self._frames.move_to_end(key)
+                self._used[key] = time.monotonic()
             return frame
 
     def put(self, key: tuple[str, int, int], frame: NDArray[np.float32]) -> None:
@@ -43,9 +51,22 @@ class FrameCache:
             if key not in self._frames:
                 self._frames[key] = frame
                 self._bytes += frame.nbytes
+            self._used[key] = time.monotonic()
             while self._bytes > self._most and len(self._frames) > 1:
-                _, old = self._frames.popitem(last=False)
-                self._bytes -= old.nbytes
+                self._drop_oldest()
+
+    def sweep(self) -> int:
+        """Let go of what was not asked for in a while; returns the bytes that are left."""
+        with self._lock:
+            before = time.monotonic() - self._idle
+            while self._frames and self._used[next(iter(self._frames))] < before:
+                self._drop_oldest()
+            return self._bytes
+
+    def _drop_oldest(self) -> None:
+        key, old = self._frames.popitem(last=False)
+        self._bytes -= old.nbytes
+        del self._used[key]
 
 
 class _Readers:
@@ -87,6 +108,13 @@ def _there(clip: Clip, is_there: bool) -> None:
 
 _cache = FrameCache()
 _readers = _Readers()
+
+
+def let_go_later() -> None:
+    """Give back, ten minutes from now, the frames that nobody has asked for until then."""
+    timer = threading.Timer(_IDLE + 1, _cache.sweep)
+    timer.daemon = True
+    timer.start()
 
 
 def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.float32]:

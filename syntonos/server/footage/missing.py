@@ -11,6 +11,7 @@ from syntonos.core.errors import MediaError
 from syntonos.core.media.manifest import hash_file
 from syntonos.server.footage.media import resolve, walk
 from syntonos.server.footage.models import Clip
+from syntonos.server.history.services import step
 from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
@@ -81,8 +82,10 @@ def find_again(
                 break
             files.append(match)
         if len(files) == len(clip.files):
-            clip.files = files
-            clip.save(update_fields=["files"])
+            with step(
+                production.pk, "clip.find", f"{clip.name}: its files were found again"
+            ) as made:
+                made.change(clip, {"files": files})
             out.found.append(clip.name)
         else:
             out.still_missing.append(clip.name)

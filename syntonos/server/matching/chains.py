@@ -36,7 +36,7 @@ class InForce:
         self.matches = {(row.light_id, row.camera_id): row for row in matches}
         self._balances = {row.light_id: row for row in balances}
         self._looks = list(Look.objects.filter(production=production, is_current=True))
-        self._production = production
+        self.production = production
 
     def parts_of(self, clip: Clip, *, output: str = "") -> Parts:
         """Return what is in force for a clip."""
@@ -55,10 +55,10 @@ class InForce:
         match = self.matches.get((light_id, camera.pk))
         balance = self._balances.get(light_id)
         look = look_among(self._looks, light_id, clip.scene if clip else "")
-        is_reference = self._production.reference_camera_id == camera.pk
+        is_reference = self.production.reference_camera_id == camera.pk
         return Parts(
             Decode(taken.encoding, taken.levels),
-            self._production.output(output),
+            self.production.output(output),
             # The reference is what it is: the others are brought to its own reading.
             unit=(1.0, 1.0, 1.0) if is_reference else camera.input.unit,
             match=stage_of(match) if match is not None else None,

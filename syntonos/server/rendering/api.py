@@ -53,19 +53,24 @@ def get_chain(request: HttpRequest, clip_id: int, output: str = "") -> Any:
 
 @router.post("/pictures/draft", operation_id="makeDraft", include_in_schema=False)
 def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
-    clip, chain, seen = views.seen_through(body)
     try:
-        data = SERVICE.make(
-            body.session, body.view, body.sequence,
-            lambda is_cancelled: pictures.draft_message(
-                clip, chain, seen, sequence=body.sequence, scopes=body.scopes,
-                is_cancelled=is_cancelled,
-            ),
-        )  # fmt: skip
+        data = _draft(body)
     except MediaError:
-        standing.forget(body.stand)
-        raise
+        if not standing.forget(body.stand):
+            raise
+        data = _draft(body)  # its files may have been found again since they were asked for
     return HttpResponse(data, content_type="application/octet-stream")
+
+
+def _draft(body: DraftIn) -> bytes:
+    clip, chain, seen = views.seen_through(body)
+    return SERVICE.make(
+        body.session, body.view, body.sequence,
+        lambda is_cancelled: pictures.draft_message(
+            clip, chain, seen, sequence=body.sequence, scopes=body.scopes,
+            is_cancelled=is_cancelled,
+        ),
+    )  # fmt: skip
 
 
 @router.post("/pictures/close", response={204: None}, operation_id="closeViews")

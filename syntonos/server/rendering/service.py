@@ -17,7 +17,9 @@ from dataclasses import dataclass, field
 
 from syntonos.core.chain.engine import Cancelled
 from syntonos.server.api.errors import BusyError, ConflictError
+from syntonos.server.footage.frames import let_go_later
 
+_REST = 60.0  # seconds without a job after which a worker ends
 ViewKey = tuple[str, str]  # session, view
 Work = Callable[[Callable[[], bool]], bytes]
 
@@ -50,10 +52,14 @@ class RenderService:
         How many jobs run at once.
     most_waiting : int
         How many jobs may wait, of all views together; one more is refused.
+    at_rest : callable
+        Called when nothing was asked for in a minute, so that memory can be given back.
     """
 
-    def __init__(self, workers: int = 2, most_waiting: int = 48) -> None:
-        self._workers, self._most = workers, most_waiting
+    def __init__(
+        self, workers: int = 2, most_waiting: int = 48, at_rest: Callable[[], object] = int
+    ) -> None:
+        self._workers, self._most, self._at_rest = workers, most_waiting, at_rest
         self._running: dict[ViewKey, _Job] = {}
         self._waiting: dict[ViewKey, _Job] = {}
         self._ready: deque[ViewKey] = deque()  # views whose waiting job may run
@@ -125,10 +131,12 @@ class RenderService:
         with self._lock:
             if not self._ready:
                 self._idle += 1
-                self._lock.wait(timeout=30)
+                self._lock.wait(timeout=_REST)
                 self._idle -= 1
             if not self._ready:
                 self._threads -= 1
+                if not self._threads:
+                    self._at_rest()
                 return None
             key = self._ready.popleft()
             job = self._waiting.pop(key)
@@ -162,4 +170,4 @@ def _settle(future: Future[bytes], result: bytes = b"", error: BaseException | N
             future.set_result(result)
 
 
-SERVICE = RenderService()
+SERVICE = RenderService(at_rest=let_go_later)

@@ -1,12 +1,14 @@
 """Clips with what is in force for them, kept by content, so that a hand need not ask the database.
 
-A page is told the *stand* of each clip: the key of its picture as it is in force, which holds
-chain, media and reading. It sends it along with every draft. What was gathered for that stand is
-kept in the process; another chain or other media have another stand.
+A page is told the *stand* of each clip: a key of its chain as it is in force, its media and how
+they are read, its name and files, and the production's outputs. It sends it along with every draft.
+What was gathered for that stand is kept in the process; whatever changes, the stand is another.
 """
 
 from __future__ import annotations
 
+import hashlib
+import json
 import threading
 from collections import OrderedDict
 
@@ -22,8 +24,12 @@ _lock = threading.Lock()
 
 
 def stand_of(clip: Clip, in_force: InForce) -> str:
-    """Return a clip's stand: the key of its picture as it is in force."""
-    return picture_key(clip, in_force.chain_of(clip), Seen(0, 0))
+    """Return a clip's stand: one key of all that a draft takes from the database."""
+    parts = (
+        picture_key(clip, in_force.chain_of(clip), Seen(0, 0)), clip.name, clip.root, clip.files,
+        in_force.production.outputs,
+    )  # fmt: skip
+    return hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:32]
 
 
 def recall(stand: str, output: str) -> _Known | None:
@@ -47,8 +53,10 @@ def gather(clip: Clip, output: str) -> _Known:
     return clip, parts
 
 
-def forget(stand: str) -> None:
-    """Drop what is kept of a stand: its media may have moved."""
+def forget(stand: str) -> bool:
+    """Drop what is kept of a stand, whose media may have moved; says whether there was any."""
     with _lock:
-        for key in [k for k in _kept if k[0] == stand]:
+        found = [key for key in _kept if key[0] == stand]
+        for key in found:
             del _kept[key]
+        return bool(found)
