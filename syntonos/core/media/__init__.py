@@ -10,8 +10,8 @@ from syntonos.core.media.facts import (
 from syntonos.core.media.raw import AS_SHOT, HIGHLIGHTS, RawDevelopment, develop_raw, read_raw_info
 from syntonos.core.media.recordings import (
     ENDINGS,
+    Development,
     FileGroup,
-    Reading,
     RecordingReader,
     follows,
     group_files,
@@ -37,11 +37,11 @@ __all__ = [
     "HIGHLIGHTS",
     "MATRICES",
     "RANGES",
+    "Development",
     "FileGroup",
     "Frame",
     "FrameInfo",
     "RawDevelopment",
-    "Reading",
     "Recording",
     "RecordingReader",
     "VideoReader",

@@ -28,7 +28,7 @@ _MOST_FILES: Final = 200_000
 
 
 @dataclass(frozen=True, slots=True)
-class Reading:
+class Development:
     """How code values are got from a recording's files, where that is open.
 
     `quantisation` ("full", "legal") and `matrix` (key of ycbcr.MATRICES) are of video; empty means
@@ -205,7 +205,7 @@ class RecordingReader:
         self._parts = []
 
     def read(
-        self, index: int, reading: Reading | None = None, *, preview: bool = False
+        self, index: int, development: Development | None = None, *, preview: bool = False
     ) -> NDArray[np.float32]:
         """Return a frame's code values (h, w, 3) float32.
 
@@ -216,17 +216,15 @@ class RecordingReader:
         MediaError
             When the frame is not there or cannot be read.
         """
-        reading = reading or Reading()
+        taken = development or Development()
         if self._kind == "video":
             start, reader = [row for row in self._parts if row[0] <= max(index, 0)][-1]
-            return reader.read(
-                index - start, quantisation=reading.quantisation, matrix=reading.matrix
-            )
+            return reader.read(index - start, quantisation=taken.quantisation, matrix=taken.matrix)
         if not 0 <= index < len(self._paths):
             raise MediaError(
                 f"The recording has {len(self._paths)} frames, frame {index + 1} was asked for.",
                 hint="Choose a frame of the clip.", code="media.frame",
             )  # fmt: skip
         if self._kind == "raw":
-            return raw.develop_raw(self._paths[index], reading.raw, preview=preview)
+            return raw.develop_raw(self._paths[index], taken.raw, preview=preview)
         return stills.read_frame(self._paths[index]).code_rgb

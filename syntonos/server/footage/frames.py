@@ -95,7 +95,7 @@ class _Readers:
                 self._open.popitem(last=False)
         reader, lock = found
         with lock:
-            return reader.read(frame, clip.reading, preview=preview)
+            return reader.read(frame, clip.development, preview=preview)
 
 
 def _there(clip: Clip, is_there: bool) -> None:
@@ -131,7 +131,7 @@ def frame_of(clip: Clip, frame: int, width: int | None = None) -> NDArray[np.flo
             hint="Choose a frame of the clip.", code="media.frame",
         )  # fmt: skip
     wanted = min(width or clip.width, clip.width)
-    source = f"{clip.checksum}-{clip.reading_key}"
+    source = f"{clip.checksum}-{clip.development_key}"
     key = (source, frame, wanted)
     if (found := _cache.get(key)) is not None:
         return found
@@ -173,7 +173,7 @@ def strip_of(count: int) -> list[int]:
 
 
 def _proxy_path(clip: Clip, frame: int) -> Path:
-    name = f"{clip.checksum}-{clip.reading_key or 'codes'}-{frame}.exr"
+    name = f"{clip.checksum}-{clip.development_key or 'codes'}-{frame}.exr"
     return Path(settings.DATA) / "proxies" / name
 
 

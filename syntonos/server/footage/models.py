@@ -11,7 +11,7 @@ from typing import Any
 from django.db import models
 
 from syntonos.core.encodings import levels_scale_offset
-from syntonos.core.media import RawDevelopment, Reading
+from syntonos.core.media import Development, RawDevelopment
 from syntonos.server.history.models import Identified
 
 # What a clip may have of its own; the rest is its camera's.
@@ -79,28 +79,28 @@ class Clip(Identified):
         return levels
 
     @property
-    def reading(self) -> Reading:
+    def development(self) -> Development:
         """How its files become code values."""
         raw: dict[str, Any] = {**self.camera.raw}
         raw |= {name: self.overrides[name] for name in RAW_SETTINGS if name in self.overrides}
-        return Reading(
+        return Development(
             quantisation=self.overrides.get("quantisation") or self.camera.quantisation,
             raw=RawDevelopment(**raw, encoding=self.encoding) if self.media == "raw"
             else RawDevelopment(),
         )  # fmt: skip
 
     @property
-    def reading_key(self) -> str:
+    def development_key(self) -> str:
         """What its code values depend on beside the files; "" for pictures."""
         if self.media == "stills":
             return ""
-        text = json.dumps(asdict(self.reading), sort_keys=True)
+        text = json.dumps(asdict(self.development), sort_keys=True)
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
     @property
     def taken_as(self) -> str:
         """What findings hold for: encoding, levels and how the files are read."""
-        return f"{self.encoding} {self.levels} {self.reading_key}"[:120]
+        return f"{self.encoding} {self.levels} {self.development_key}"[:120]
 
     @property
     def scene(self) -> str:

@@ -131,9 +131,9 @@ def apply_settings(
     fields = {f"overrides.{name}": value for name, value in values.items()}
     with step(production.pk, "clip.settings", words, base=base) as made:
         for clip in clips:
-            before = clip.encoding, clip.levels, clip.reading_key
+            before = clip.encoding, clip.levels, clip.development_key
             made.change(clip, fields)
-            changed = before != (clip.encoding, clip.levels, clip.reading_key)
+            changed = before != (clip.encoding, clip.levels, clip.development_key)
             if changed and clip.readings.exists():
                 again[clip.light_id] = clip.light
     for light in again.values():

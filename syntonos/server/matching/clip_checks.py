@@ -61,7 +61,7 @@ def check_clips(production: Production, progress: Callable[[float, str], None]) 
 
 
 def _describe(clip: Clip) -> None:
-    if clip.profile.get("of") == clip.reading_key:
+    if clip.profile.get("of") == clip.development_key:
         return
     try:
         frames = [frame_of(clip, i, _WIDTH) for i in sorted({0, clip.frame_count // 2})]
@@ -69,7 +69,7 @@ def _describe(clip: Clip) -> None:
         following = []
         if clip.media == "stills" and clip.frame_count > 1:
             following = [frame_of(clip, i) for i in (0, 1)]
-        clip.profile = {"of": clip.reading_key, **asdict(profile_of(frames, following))}
+        clip.profile = {"of": clip.development_key, **asdict(profile_of(frames, following))}
     except ColourError:  # missing or broken: said elsewhere
         clip.profile = {}
 

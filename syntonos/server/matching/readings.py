@@ -203,8 +203,8 @@ def _still_there(
 def _keep(
     clip: Clip, reading: CoreReading, frames: list[int], found_by: str, notes: dict[str, Any]
 ) -> ChartReading:
-    if clip.reading_key:
-        notes = {**notes, "source": clip.reading_key}
+    if clip.development_key:
+        notes = {**notes, "source": clip.development_key}
     production = clip.camera.production_id
     with step(production, "reading.make", lambda _: f"{clip}: chart read") as made:
         rows = ChartReading.every.filter(clip=clip)

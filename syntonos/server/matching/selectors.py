@@ -71,7 +71,7 @@ def holds(row: ChartReading) -> bool:
     """Say whether a reading was made of its clip as that is taken now."""
     clip = row.clip
     source = row.notes.get("source", "")
-    return (row.encoding, row.levels, source) == (clip.encoding, clip.levels, clip.reading_key)
+    return (row.encoding, row.levels, source) == (clip.encoding, clip.levels, clip.development_key)
 
 
 def clip_readings(light_id: int, camera: Camera) -> list[dict[str, int | str]]:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
@@ -31,8 +29,7 @@ def scene_clip(row: ChartReading, reading: CoreReading) -> float | None:
     levels = []
     for clip in [c for c in clips if _set_alike(chart, c, reading)][:_MOST_CLIPS]:
         try:
-            found = _clip_in(clip.pk, f"{clip.checksum} {clip.reading_key}", reading.encoding,
-                             reading.levels, round(reading.white, 3))  # fmt: skip
+            found = _clip_in(clip, reading)
         except ColourError:  # missing or broken: said elsewhere
             continue
         if found is not None:
@@ -49,9 +46,18 @@ def _set_alike(chart: Clip, clip: Clip, reading: CoreReading) -> bool:
     )  # fmt: skip
 
 
-@lru_cache(maxsize=256)
-def _clip_in(pk: int, key: str, encoding: str, levels: str, white: float) -> float | None:
+_MOST_KEPT = 256
+_kept: dict[tuple[object, ...], float | None] = {}
+
+
+def _clip_in(clip: Clip, reading: CoreReading) -> float | None:
     """Look at two frames of a clip; kept by what its pixels depend on."""
-    clip = Clip.objects.get(pk=pk)
-    frames = [frame_of(clip, i) for i in sorted({0, clip.frame_count // 2})]
-    return clip_of_scenes(frames, find_encoding(encoding), levels, white)
+    white = round(reading.white, 3)
+    key = clip.checksum, clip.development_key, reading.encoding, reading.levels, white
+    if key not in _kept:
+        frames = [frame_of(clip, i) for i in sorted({0, clip.frame_count // 2})]
+        encoding = find_encoding(reading.encoding)
+        while len(_kept) >= _MOST_KEPT:
+            _kept.pop(next(iter(_kept)))
+        _kept[key] = clip_of_scenes(frames, encoding, reading.levels, white)
+    return _kept[key]

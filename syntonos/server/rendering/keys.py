@@ -36,7 +36,7 @@ def picture_key(clip: Clip, chain: Chain, seen: Seen) -> str:
     development), the engine's version, frame, size, region, marks, overlays and JPEG quality.
     """
     parts = (
-        chain_hash(chain), clip.checksum, clip.reading_key, ENGINE_VERSION, seen.frame, seen.width,
-        seen.region, seen.mark, seen.whole, seen.overlay, QUALITY,
+        chain_hash(chain), clip.checksum, clip.development_key, ENGINE_VERSION,
+        seen.frame, seen.width, seen.region, seen.mark, seen.whole, seen.overlay, QUALITY,
     )  # fmt: skip
     return hashlib.sha256(repr(parts).encode()).hexdigest()[:32]

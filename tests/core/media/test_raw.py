@@ -7,7 +7,7 @@ import rawpy
 from syntonos.core.colorimetry import locus_white
 from syntonos.core.encodings import encode, find_encoding
 from syntonos.core.errors import MediaError
-from syntonos.core.media import RawDevelopment, Reading, RecordingReader, develop_raw
+from syntonos.core.media import Development, RawDevelopment, RecordingReader, develop_raw
 from syntonos.core.media.raw import read_raw_info
 from syntonos.core.media.raw_colour import D50, RawColour
 from syntonos.core.simulate.dng import mosaic, write_dng
@@ -111,7 +111,7 @@ def test_settings_are_followed(shot):
     cool = develop_raw(path, RawDevelopment(white="set", kelvin=3200), preview=True)
     assert (cool[..., 2] / cool[..., 0]).mean() > 1.3 * (plain[..., 2] / plain[..., 0]).mean()
     reader = RecordingReader([path])
-    np.testing.assert_array_equal(reader.read(0, Reading(), preview=True), plain)
+    np.testing.assert_array_equal(reader.read(0, Development(), preview=True), plain)
 
 
 def test_what_the_file_says_is_known(shot):

@@ -9,7 +9,7 @@ import pytest
 
 from syntonos.core.errors import MediaError
 from syntonos.core.media import (
-    Reading,
+    Development,
     RecordingReader,
     VideoReader,
     follows,
@@ -133,7 +133,7 @@ def test_parts_of_a_spanned_recording_follow_each_other(tmp_path):
     assert not follows(second, first)
     reader = RecordingReader([tmp_path / "a.mov", tmp_path / "b.mov"])
     assert read_recording([tmp_path / "a.mov", tmp_path / "b.mov"]).frame_count == 12
-    code = reader.read(8, Reading(quantisation="legal"))
+    code = reader.read(8, Development(quantisation="legal"))
     assert np.abs(code - picture(8))[2:-2, 2:-2].max() * 1023 < 4
     with pytest.raises(MediaError):
         reader.read(12)
