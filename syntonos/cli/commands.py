@@ -8,7 +8,7 @@ import json
 import os
 import sys
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +53,8 @@ from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
 from syntonos.core.matching import (
     MODEL_NAMES,
     FitOptions,
+    LevelsChoice,
+    MatchFit,
     fit_match,
     fit_to_json,
     reading_to_json,
@@ -212,9 +214,50 @@ def _print_readback(result: ReadBack) -> None:
               f"99.9 % {d.p99_9:.3f}  max {d.max:.3f}")  # fmt: skip
 
 
+@dataclass(frozen=True, slots=True)
+class _Charts:
+    """What was read for a match: a chart of each side, those beside them, and what was settled."""
+
+    reference: ChartReading
+    angle: ChartReading
+    beside: list[tuple[ChartReading, ChartReading]]
+    stated: dict[str, str]
+    choice: LevelsChoice
+    said: list[str]
+
+
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
     _has_place(args.out, args.report)
+    charts = _charts_of(args)
+    if isinstance(charts, int):
+        return charts
+    _needs_encoding(args, charts.reference)
+    said = list(charts.said)
+    pool = pooled_prior(charts.beside) if charts.beside else None
+    clip = _scene_clip(args, charts.angle, said)
+    fit = fit_match(charts.reference, charts.angle, FitOptions(args.model, pool=pool, clip=clip))
+    chain = _match_chain(args, charts, fit)
+    levels = LutLevels(args.lut_in, args.lut_out)
+    comment = f"{charts.angle.encoding} {charts.angle.levels} to {args.to}"
+    data = _lut_file(chain, args.out, args.size, levels, comment)
+    first = frames_of(args.angle[:1], charts.angle.encoding)[0]
+    result = _read_back(data, args.out, chain, levels, first)
+    cost = _cost_of(args, chain, data, fit, levels, said)
+    if args.report:
+        report = _match_report(charts, fit, chain, result, cost)
+        _write(args.report, _json(report).encode())
+    _write(args.out, data)
+    for warning in (*said, *fit.warnings):
+        print(f"warning: {warning}", file=sys.stderr)
+    _say_match(charts, fit)
+    print(f"{args.out}: {args.size} points to {args.to}")
+    _print_readback(result)
+    return 0
+
+
+def _charts_of(args: argparse.Namespace) -> _Charts | int:
+    """Read the charts of both sides; an exit code where it is not certain which way up one is."""
     sides, stated = {}, {}
     layout = find_layout(args.chart)
     told: list[str] = []
@@ -235,43 +278,64 @@ def run_match(args: argparse.Namespace) -> int:
         )
         told += words
     choice, said = settle_levels(sides, stated)
-    said = [*told, *said]
+    # The other charts of the frames, under the levels that were settled for all of them.
+    beside = [(one[choice.reference], other[choice.angle]) for one, other in pairs[1:]]
     reference, angle = sides["reference"][choice.reference], sides["angle"][choice.angle]
+    return _Charts(reference, angle, beside, stated, choice, [*told, *said])
+
+
+def _needs_encoding(args: argparse.Namespace, reference: ChartReading) -> None:
     if args.to == "reference" and reference.encoding == "linear/ap1" and reference.frames == 1:
         raise FitError(
             "A LUT to the reference's encoding needs a reference that was recorded.",
             hint="With values from a table, choose --to rec709-tone or --to rec709-plain.",
             code="match.no_encoding",
         )
-    # The other charts of the frames, under the levels that were settled for all of them.
-    more = [(one[choice.reference], other[choice.angle]) for one, other in pairs[1:]]
-    pool = pooled_prior(more) if more else None
-    clip = None
-    if args.angle_scene:
-        clip = clip_of_scenes(frames_of(args.angle_scene, angle.encoding),
-                              find_encoding(angle.encoding), angle.levels, angle.white)  # fmt: skip
-        if clip is None and angle.clip is None:
-            said.append("Nothing in the angle's scenes is clipped: where its sensor ends is not "
-                        "known, and clipped highlights would keep the match's tint.")  # fmt: skip
-    fit = fit_match(reference, angle, FitOptions(args.model, pool=pool, clip=clip))
+
+
+def _scene_clip(args: argparse.Namespace, angle: ChartReading, said: list[str]) -> float | None:
+    """Return where the angle's sensor clips, as its scenes show it."""
+    if not args.angle_scene:
+        return None
+    clip = clip_of_scenes(frames_of(args.angle_scene, angle.encoding),
+                          find_encoding(angle.encoding), angle.levels, angle.white)  # fmt: skip
+    if clip is None and angle.clip is None:
+        said.append("Nothing in the angle's scenes is clipped: where its sensor ends is not "
+                    "known, and clipped highlights would keep the match's tint.")  # fmt: skip
+    return clip
+
+
+def _match_chain(args: argparse.Namespace, charts: _Charts, fit: MatchFit) -> Chain:
     output = (
-        EncodingOutput(reference.encoding, reference.levels)
+        EncodingOutput(charts.reference.encoding, charts.reference.levels)
         if args.to == "reference"
         else NAMED_OUTPUTS[args.to]
     )
-    chain = compose(Parts(Decode(angle.encoding, angle.levels), output, match=fit.match))
-    levels = LutLevels(args.lut_in, args.lut_out)
-    comment = f"{angle.encoding} {angle.levels} to {args.to}"
-    data = _lut_file(chain, args.out, args.size, levels, comment)
-    result = _read_back(data, args.out, chain, levels, frames_of(args.angle[:1], angle.encoding)[0])
-    is_clf = Path(args.out).suffix.lower() == ".clf"
-    cost = 0.0 if is_clf else lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
+    decode = Decode(charts.angle.encoding, charts.angle.levels)
+    return compose(Parts(decode, output, match=fit.match))
+
+
+def _cost_of(
+    args: argparse.Namespace, chain: Chain, data: bytes, fit: MatchFit, levels: LutLevels,
+    said: list[str],
+) -> float:  # fmt: skip
+    """Return what the LUT adds to the delta E that is expected."""
+    if Path(args.out).suffix.lower() == ".clf":
+        return 0.0
+    cost = lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
     if cost > CARRIES:
         said.append(f"The LUT of {args.size} points adds about {cost:.2f} to the delta E of "
                     f"{fit.expected:.2f} that is expected: hand over a larger one.")  # fmt: skip
-    report = {
-        "reference": reading_to_json(reference),
-        "angle": reading_to_json(angle),
+    return cost
+
+
+def _match_report(
+    charts: _Charts, fit: MatchFit, chain: Chain, result: ReadBack, cost: float
+) -> dict[str, Any]:
+    stated, choice = charts.stated, charts.choice
+    return {
+        "reference": reading_to_json(charts.reference),
+        "angle": reading_to_json(charts.angle),
         "patches_used": [r.index for r in fit.residuals if r.left_out is None],
         "patches_left_out": [
             {"index": r.index, "reason": r.left_out} for r in fit.residuals if r.left_out
@@ -282,20 +346,19 @@ def run_match(args: argparse.Namespace) -> int:
             "angle": {"stated": stated["angle"], "used": choice.angle},
             "log_odds": choice.log_odds if np.isfinite(choice.log_odds) else None,
         },
-        "charts_beside": len(more),
+        "charts_beside": len(charts.beside),
         "read_back": result.to_json(),
         "lut_cost": cost,
         "chain": chain_to_json(chain),
     }
-    if args.report:
-        _write(args.report, _json(report).encode())
-    _write(args.out, data)
-    for warning in (*said, *fit.warnings):
-        print(f"warning: {warning}", file=sys.stderr)
-    if more:
-        print(f"{len(more) + 1} charts of each frame were read together")
+
+
+def _say_match(charts: _Charts, fit: MatchFit) -> None:
+    if charts.beside:
+        print(f"{len(charts.beside) + 1} charts of each frame were read together")
     print("curve levels: " + ", ".join(
-        f"{side} {getattr(choice, side)}, {'found' if stated[side] == 'auto' else 'as stated'}"
+        f"{side} {getattr(charts.choice, side)}, "
+        f"{'found' if charts.stated[side] == 'auto' else 'as stated'}"
         for side in ("reference", "angle")
     ))  # fmt: skip
     print(f"flare {fit.flare_share:.2%} of white, exposure {fit.match.stops:+.2f} stop, white "
@@ -305,9 +368,6 @@ def run_match(args: argparse.Namespace) -> int:
     print(f"off the chart expect {fit.expected:.2f}, between {fit.expected_low:.2f} and "
           f"{fit.expected_high:.2f} nine times in ten ({MODEL_NAMES[fit.model]})")  # fmt: skip
     print(f"{judge_expected(fit.expected).words}: up to {USUAL_TOLERANCE:g} is in tune")
-    print(f"{args.out}: {args.size} points to {args.to}")
-    _print_readback(result)
-    return 0
 
 
 def run_check(args: argparse.Namespace) -> int:

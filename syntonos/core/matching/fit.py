@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -195,43 +196,11 @@ def fit_match(
         for a model that is not known, fit.other_chart when the readings are of different charts.
     """
     options = options or FitOptions()
-    if options.model not in MODELS:
-        raise FitError(
-            f"There is no model {options.model!r}.", hint=f"Choose one of {', '.join(MODELS)}.",
-            code="fit.model",
-        )  # fmt: skip
-    if (reference.layout.rows_at, reference.layout.columns_at) != (
-        angle.layout.rows_at, angle.layout.columns_at,
-    ):  # fmt: skip
-        raise FitError(
-            f"The reference's chart is one of {reference.layout.name}, the angle's of "
-            f"{angle.layout.name}.",
-            hint="Read the same chart in both.", code="fit.other_chart",
-        )  # fmt: skip
+    _check(reference, angle, options)
     reasons = _left_out(reference, angle, options)
     layout = reference.layout
-    count = len(layout.names)
-    used = [i for i in range(count) if i not in reasons]
-    warnings: list[str] = []
-    if len(used) < _LEAST:
-        raise FitError(
-            f"Only {len(used)} of {count} patches can be used, {_LEAST} are needed for white and "
-            "exposure.",
-            hint="Read a frame with the chart below clipping and without glare.",
-            code="fit.too_few",
-        )
-    model = options.model
-    # Where the pair's other lights know the colour, a few greys are enough.
-    needs_colour = model != WHITE and options.pool is None
-    if needs_colour and len(used) + len(options.pairs) < _LEAST_FOR_COLOUR:
-        model = WHITE
-        warnings.append(
-            f"Only {len(used)} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
-            "white and exposure were matched."
-        )
-    elif needs_colour and len(layout.greys) > count - _LEAST and not options.pairs:
-        model = WHITE
-        warnings.append("This chart has only greys: white and exposure were matched.")
+    used = _usable(len(layout.names), reasons)
+    model, warnings = _model_for(options, layout, len(used))
     weights = {number - 1: weight for number, weight in options.weights}
     used = spread_out(reference, used)
     readings = readings_of(reference, angle, used, weights, options.pairs)
@@ -239,14 +208,7 @@ def fit_match(
     reasons |= _disagreeing(answer, used, readings, layout)
     judge = _Judge(reference, angle, readings, reasons, used)
     judge.even_out(answer)
-    answers = {AVERAGED: answer} | {
-        name: answer_of(
-            Model(answer.problem, priors[name]), settings[name], answer.line,
-            answer.glared, answer.wild,
-        )
-        for name in MODELS if name not in (AVERAGED, WHITE)
-    }  # fmt: skip
-    answers[WHITE] = answer
+    answers = _answers(answer, priors, settings)
     choices = tuple(judge.choice(answers[name], name) for name in MODELS)
     chosen = answers[model]
     clip = angle.clip if angle.clip is not None else options.clip
@@ -261,20 +223,11 @@ def fit_match(
         else advise(chosen, priors[model], reasons, layout)
     )
     warnings += _warnings(checks, match, slope, warmth)
-    for who, reading in (("reference", reference), ("angle", angle)):
-        pixels = float(np.median([p.count for p in reading.patches])) / max(reading.frames, 1)
-        if 1 < pixels < _SMALL:
-            warnings.append(
-                f"The chart of the {who} is small: {pixels:.0f} pixels a patch. Shoot it larger."
-            )
+    warnings += _small_charts(reference, angle)
     pairs = tuple(float(v) for v in chosen.left_out[len(used) :])
-    warnings += [
-        f"Area {k + 1} disagrees with the chart by {miss:.1f} delta E: see whether it is the same "
-        "thing in the same light in both pictures."
-        for k, miss in enumerate(pairs) if miss > max(_APART, 3 * own.expected)
-    ]  # fmt: skip
+    warnings += _apart_areas(pairs, own)
     warnings += _light_warnings(answer, own)
-    if len(reasons) > count / 6:
+    if len(reasons) > (count := len(layout.names)) / 6:
         warnings.append(f"{len(reasons)} of {count} patches are left out.")
     return MatchFit(
         match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
@@ -283,6 +236,84 @@ def fit_match(
         own.expected * INTERVAL, choices, checks, answer.log_evidence, advice, limit,
         tuple(warnings), pairs,
     )  # fmt: skip
+
+
+def _check(reference: ChartReading, angle: ChartReading, options: FitOptions) -> None:
+    """Refuse a model that is not known, and readings of different charts."""
+    if options.model not in MODELS:
+        raise FitError(
+            f"There is no model {options.model!r}.", hint=f"Choose one of {', '.join(MODELS)}.",
+            code="fit.model",
+        )  # fmt: skip
+    if (reference.layout.rows_at, reference.layout.columns_at) != (
+        angle.layout.rows_at, angle.layout.columns_at,
+    ):  # fmt: skip
+        raise FitError(
+            f"The reference's chart is one of {reference.layout.name}, the angle's of "
+            f"{angle.layout.name}.",
+            hint="Read the same chart in both.", code="fit.other_chart",
+        )  # fmt: skip
+
+
+def _usable(count: int, reasons: Mapping[int, str]) -> list[int]:
+    """Return the patches that nothing speaks against; enough of them for white and exposure."""
+    used = [i for i in range(count) if i not in reasons]
+    if len(used) < _LEAST:
+        raise FitError(
+            f"Only {len(used)} of {count} patches can be used, {_LEAST} are needed for white and "
+            "exposure.",
+            hint="Read a frame with the chart below clipping and without glare.",
+            code="fit.too_few",
+        )
+    return used
+
+
+def _model_for(options: FitOptions, layout: ChartLayout, used: int) -> tuple[str, list[str]]:
+    """Return the model that so many patches carry, and what there is to say of it."""
+    # Where the pair's other lights know the colour, a few greys are enough.
+    if options.model == WHITE or options.pool is not None:
+        return options.model, []
+    if used + len(options.pairs) < _LEAST_FOR_COLOUR:
+        return WHITE, [
+            f"Only {used} patches are usable, {_LEAST_FOR_COLOUR} are needed for colour: "
+            "white and exposure were matched."
+        ]
+    if len(layout.greys) > len(layout.names) - _LEAST and not options.pairs:
+        return WHITE, ["This chart has only greys: white and exposure were matched."]
+    return options.model, []
+
+
+def _answers(
+    answer: Answer, priors: _Priors, settings: dict[str, list[Setting]]
+) -> dict[str, Answer]:
+    """Return what each model answers, the averaged one and white alone among them."""
+    alone = {
+        name: answer_of(
+            Model(answer.problem, priors[name]), settings[name], answer.line,
+            answer.glared, answer.wild,
+        )
+        for name in MODELS if name not in (AVERAGED, WHITE)
+    }  # fmt: skip
+    return {AVERAGED: answer, **alone, WHITE: answer}
+
+
+def _small_charts(reference: ChartReading, angle: ChartReading) -> list[str]:
+    out = []
+    for who, reading in (("reference", reference), ("angle", angle)):
+        pixels = float(np.median([p.count for p in reading.patches])) / max(reading.frames, 1)
+        if 1 < pixels < _SMALL:
+            out.append(
+                f"The chart of the {who} is small: {pixels:.0f} pixels a patch. Shoot it larger."
+            )
+    return out
+
+
+def _apart_areas(misses: Sequence[float], own: ModelChoice) -> list[str]:
+    return [
+        f"Area {k + 1} disagrees with the chart by {miss:.1f} delta E: see whether it is the same "
+        "thing in the same light in both pictures."
+        for k, miss in enumerate(misses) if miss > max(_APART, 3 * own.expected)
+    ]  # fmt: skip
 
 
 _Priors = dict[str, dict[str, Prior]]  # by model, then by family
