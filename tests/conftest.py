@@ -1,6 +1,10 @@
 import pytest
+from hypothesis import settings
 
 from tests.warm import demo_media
+
+# `make soak`: properties that state no number of examples of their own are tried on many more.
+settings.register_profile("soak", max_examples=3000, deadline=None)
 
 
 @pytest.fixture(scope="session")

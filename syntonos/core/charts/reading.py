@@ -253,6 +253,72 @@ def checked_corners(corners: ArrayLike, layout: ChartLayout = CHART_24) -> NDArr
     return quad
 
 
+_Place = tuple[NDArray[np.intp], NDArray[np.intp]]  # rows and columns of a patch's pixels
+_A = NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True)
+class _Measured:
+    """One patch over all frames, before it is judged beside the others."""
+
+    code: _A  # (3,) stored
+    lin: _A  # (3,) scene-linear, robust mean
+    spread: _A  # (3,)
+    is_clipped: bool
+    is_crushed: bool
+    count: int  # pixels of all frames
+    correlation: tuple[float, float, float]
+    equal: _A  # (3,) share of pixels with the middle code
+    noise: tuple[float, float, float] | None  # between neighbouring frames, where there are two
+
+
+def _measure(
+    frames: Sequence[NDArray[np.float32]], place: _Place, encoding: Encoding, levels: str
+) -> _Measured:
+    """Measure one patch."""
+    ys, xs = place
+    stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
+    lin = decode(take_levels_off(stored, levels), encoding.curve)
+    per_frame = [_robust(frame) for frame in lin]
+    middle = _over_frames(
+        np.array([row[0] for row in per_frame]),
+        np.array([row[1] for row in per_frame]) / np.sqrt(len(ys)),
+    )
+    spread = np.mean([spread for _, spread in per_frame], axis=0)
+    low = (stored <= _FLOOR).mean(axis=(0, 1))
+    for c in np.flatnonzero(low > 0.003):
+        middle[c], spread[c] = _from_upper_half(lin[..., c].ravel())
+    at_top = (stored >= _ceiling(levels) - 0.0025).any(axis=2).mean(axis=1).max()
+    noise = (lin - np.median(lin, axis=1, keepdims=True)).reshape(-1, 3)
+    pairs = [temporal_noise(a, b) for a, b in pairwise(stored)]
+    return _Measured(
+        code=np.mean([_robust(frame)[0] for frame in stored], axis=0),
+        lin=middle,
+        spread=spread,
+        is_clipped=bool(at_top > 0.02),
+        is_crushed=bool(low.max() > 0.4),
+        count=len(ys) * len(frames),
+        correlation=_correlation(noise),
+        equal=(stored == np.median(stored, axis=(0, 1))).mean(axis=(0, 1)),
+        noise=triple(np.median(pairs, axis=0)) if pairs else None,
+    )
+
+
+def _limits(
+    frame: NDArray[np.float32], places: Places, codes: _A, encoding: Encoding, levels: str
+) -> tuple[_A, _A]:
+    """Return the light of a frame's brightest pixels (3,), and of a code's step at each patch."""
+    brightest = np.percentile(frame[::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
+    top = decode(take_levels_off(brightest, levels), encoding.curve)
+    half = codes + np.array([[[-0.5]], [[0.5]]]) * _code_step(frame, places)
+    return top, np.diff(decode(take_levels_off(half, levels), encoding.curve), axis=0)[0]
+
+
+def _flags(*, clipped: bool, crushed: bool, glare: bool) -> tuple[str, ...]:
+    named = ((CLIPPED, clipped), (CRUSHED, crushed), (GLARE, glare))
+    return tuple(flag for flag, is_on in named if is_on)
+
+
 def read_chart(
     frames: Sequence[NDArray[np.float32]],
     corners: ArrayLike,
@@ -297,66 +363,30 @@ def read_chart(
             code="chart.frames",
         )
     places = _patch_pixels(frames[0].shape, quad, layout)
-    ceiling = _ceiling(levels)
-    codes, lins, spreads, clipped, crushed, counts = [], [], [], [], [], []
-    correlations, equal = [], []
-    noises: list[tuple[float, float, float] | None] = []
-    for ys, xs in places:
-        stored = np.stack([frame[ys, xs] for frame in frames]).astype(np.float64)
-        lin = decode(take_levels_off(stored, levels), encoding.curve)
-        clipped.append(bool((stored >= ceiling - 0.0025).any(axis=2).mean(axis=1).max() > 0.02))
-        per_frame = [_robust(frame) for frame in lin]
-        middle = _over_frames(
-            np.array([row[0] for row in per_frame]),
-            np.array([row[1] for row in per_frame]) / np.sqrt(len(ys)),
-        )
-        spread = np.mean([spread for _, spread in per_frame], axis=0)
-        low = (stored <= _FLOOR).mean(axis=(0, 1))
-        for c in np.flatnonzero(low > 0.003):
-            middle[c], spread[c] = _from_upper_half(lin[..., c].ravel())
-        crushed.append(bool(low.max() > 0.4))
-        noise = (lin - np.median(lin, axis=1, keepdims=True)).reshape(-1, 3)
-        correlations.append(_correlation(noise))
-        equal.append((stored == np.median(stored, axis=(0, 1))).mean(axis=(0, 1)))
-        lins.append(middle)
-        spreads.append(spread)
-        codes.append(np.mean([_robust(frame)[0] for frame in stored], axis=0))
-        counts.append(len(ys) * len(frames))
-        pairs = [temporal_noise(a, b) for a, b in pairwise(stored)]
-        noises.append(triple(np.median(pairs, axis=0)) if pairs else None)
-    brightest = np.percentile(frames[0][::3, ::3].reshape(-1, 3), 99.9, axis=0).astype(np.float64)
-    top = decode(take_levels_off(brightest, levels), encoding.curve)
-    half = np.array(codes) + np.array([[[-0.5]], [[0.5]]]) * _code_step(frames[0], places)
-    quanta = np.diff(decode(take_levels_off(half, levels), encoding.curve), axis=0)[0]
-    rounding = _rounding(np.array(spreads), quanta)
-    layout = with_neutrals(np.array(lins), layout)
-    flat = _collapsed(np.array(lins), np.array(spreads), top, quanta, np.array(equal), layout)
-    glared = _glared(places, frames, encoding, levels, np.array(lins))
+    measured = [_measure(frames, place, encoding, levels) for place in places]
+    lins = np.array([m.lin for m in measured])
+    spreads = np.array([m.spread for m in measured])
+    top, quanta = _limits(frames[0], places, np.array([m.code for m in measured]), encoding, levels)
+    rounding = _rounding(spreads, quanta)
+    layout = with_neutrals(lins, layout)
+    flat = _collapsed(lins, spreads, top, quanta, np.array([m.equal for m in measured]), layout)
+    glared = _glared(places, frames, encoding, levels, lins)
     white = float(np.mean(lins[layout.greys[0]])) if layout.greys else float(np.max(lins))
-    centres = [(float(xs.mean()), float(ys.mean())) for ys, xs in places]
     patches = tuple(
         PatchReading(
             i + 1,
-            centres[i],
-            triple(codes[i]),
-            triple(lins[i]),
-            triple(spreads[i]),
-            float(np.mean(spreads[i]) / np.sqrt(counts[i]) / max(white, 1e-6)),
-            tuple(
-                flag
-                for flag, on in (
-                    (CLIPPED, clipped[i] or flat[i]),
-                    (CRUSHED, crushed[i]),
-                    (GLARE, glared[i]),
-                )
-                if on
-            ),
-            counts[i],
-            correlations[i],
+            (float(xs.mean()), float(ys.mean())),
+            triple(m.code),
+            triple(m.lin),
+            triple(m.spread),
+            float(np.mean(m.spread) / np.sqrt(m.count) / max(white, 1e-6)),
+            _flags(clipped=m.is_clipped or bool(flat[i]), crushed=m.is_crushed, glare=glared[i]),
+            m.count,
+            m.correlation,
             triple(rounding[i]),
-            noises[i],
+            m.noise,
         )
-        for i in range(len(places))
+        for i, (m, (ys, xs)) in enumerate(zip(measured, places, strict=True))
     )
     return ChartReading(
         tuple((float(x), float(y)) for x, y in quad),
