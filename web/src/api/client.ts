@@ -53,6 +53,13 @@ export const api = createClient<paths>({
   },
 }) as unknown as { GET: Call<"get">; POST: Call<"post">; PATCH: Call<"patch"> };
 
+/** A file as the body of a request: the schema calls it a string, what is sent is a form. */
+export function fileBody(file: File) {
+  const form = new FormData();
+  form.append("file", file);
+  return { body: form as unknown as { file: string }, bodySerializer: () => form };
+}
+
 /** What the server answers when it cannot do a thing: what was found, and what to do. */
 export class ProblemError extends Error {
   readonly code: string;

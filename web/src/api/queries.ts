@@ -1,4 +1,4 @@
-import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, type QueryClient, queryOptions } from "@tanstack/react-query";
 import { api, type Job, type Schemas, unwrap } from "./client";
 import type { Seen } from "./draft";
 
@@ -12,6 +12,13 @@ export const keys = {
   encodings: ["encodings"] as const,
   jobs: (production: number) => ["jobs", production] as const,
 };
+
+// What no change of a production touches: tables of the core, and plots of what is asked for.
+const FIXED = new Set(["displays", "configs", "curve", "tone"]);
+
+/** Ask again, by key, for what a change of the production may have touched. */
+export const afterChange = (client: QueryClient): Promise<void> =>
+  client.invalidateQueries({ predicate: ({ queryKey }) => !FIXED.has(String(queryKey[0])) });
 
 export const productionsQuery = () =>
   queryOptions({

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Redo2, ScrollText, Undo2 } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import { api, toProblem, unwrap } from "@/api/client";
-import { historyQuery } from "@/api/queries";
+import { afterChange, historyQuery } from "@/api/queries";
 import { LogDialog } from "./LogDialog";
 
 const SAID_FOR = 6000; // milliseconds that what was undone stands in the line
@@ -24,7 +24,7 @@ export function Steps({ production }: { production: number }) {
     },
     onSuccess: (done) => {
       setSaid(done.words);
-      return client.invalidateQueries();
+      return afterChange(client);
     },
     onError: (problem) => {
       const { message, hint } = toProblem(problem);

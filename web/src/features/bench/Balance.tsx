@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Over, type Schemas, unwrap } from "@/api/client";
+import { afterChange } from "@/api/queries";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
 import { CdlDials } from "./CdlDials";
@@ -40,7 +41,7 @@ export function BalancePanel({
         }),
       ),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await afterChange(client);
       onDials(null);
     },
   });

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo } from "react";
 import { type Angle, api, unwrap } from "@/api/client";
-import { encodingsQuery } from "@/api/queries";
+import { afterChange, encodingsQuery } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { useKeys } from "@/shared/useKeys";
 
@@ -54,7 +54,7 @@ export function Candidates({
         }),
       ),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await afterChange(client);
       onTry(null);
     },
   });

@@ -1,7 +1,16 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { ArrowDown, ArrowUp, X } from "lucide-react";
 import { useRef, useState } from "react";
-import { api, type LookLut, type Over, type Schemas, toProblem, unwrap } from "@/api/client";
+import {
+  api,
+  fileBody,
+  type LookLut,
+  type Over,
+  type Schemas,
+  toProblem,
+  unwrap,
+} from "@/api/client";
+import { afterChange } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { PLAIN_CDL } from "./CdlDials";
 import { LOG, type LookStage, moved, type Step } from "./lookSteps";
@@ -96,14 +105,14 @@ export function LookPanel({
   const keep = useMutation({
     mutationFn: () => send({ kind: "look", steps }),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await afterChange(client);
       onStage(undefined);
     },
   });
   const rejoin = useMutation({
     mutationFn: () => send(null),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await afterChange(client);
       setScope("production");
       onStage(undefined);
     },
@@ -111,18 +120,15 @@ export function LookPanel({
   const bring = useMutation({
     mutationFn: async (found: File | (() => Promise<File>)) => {
       const chosen = typeof found === "function" ? await found() : found;
-      const body = new FormData();
-      body.append("file", chosen);
-      const serial = { body: body as never, bodySerializer: (b: unknown) => b as never };
       if (/\.(cc|ccc|cdl)$/i.test(chosen.name)) {
-        const rows = await unwrap(api.POST("/api/cdls/read", serial));
+        const rows = await unwrap(api.POST("/api/cdls/read", fileBody(chosen)));
         return { corrections: rows };
       }
       return {
         lut: await unwrap(
           api.POST("/api/productions/{production_id}/luts", {
             params: { path: { production_id: production } },
-            ...serial,
+            ...fileBody(chosen),
           }),
         ),
       };

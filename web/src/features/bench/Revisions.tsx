@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type Angle, api, type Match, unwrap } from "@/api/client";
-import { matchesQuery } from "@/api/queries";
+import { afterChange, matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 
@@ -26,7 +26,7 @@ export function Revisions({
           body: { base_number: angle.base_number },
         }),
       ),
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => afterChange(client),
   });
   const chart = `/p/${angle.production_id}/l/${angle.light_id}/c/${angle.angle.camera_id}/chart`;
   return (

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Clip, type Schemas, type Side, toProblem, unwrap } from "@/api/client";
+import { afterChange } from "@/api/queries";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
 
@@ -42,7 +43,7 @@ export function Bracket({
         }),
       );
     },
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => afterChange(client),
   });
   const made = merge.data;
   return (

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { type Angle, api, unwrap } from "@/api/client";
-import { angleQuery } from "@/api/queries";
+import { afterChange, angleQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Loading, Problem } from "@/shared/Feedback";
@@ -68,7 +68,7 @@ function Charts({ angle }: { angle: Angle }) {
           body: fitBody(wanted, angle),
         }),
       ),
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => afterChange(client),
   });
   const [choice, setChoice] = useState<FitChoice>(() => choiceOf(angle));
   const inUse = angle.angle.reading?.layout.slug ?? angle.reference.reading?.layout.slug;

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type Ref, useImperativeHandle, useRef, useState } from "react";
 import { api, type Clip, type Point, type Schemas, type Side, unwrap } from "@/api/client";
-import { pictureUrl } from "@/api/queries";
+import { afterChange, pictureUrl } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
 import { AreaOverlay } from "./AreaOverlay";
@@ -120,7 +120,7 @@ function Placed({
         }),
       ),
     onSuccess: async () => {
-      await client.invalidateQueries();
+      await afterChange(client);
       setMoved(null);
       setQuestion(false);
     },

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
-import { encodingCheckQuery, isOpen } from "@/api/queries";
+import { afterChange, encodingCheckQuery, isOpen } from "@/api/queries";
 import { JobLine } from "@/features/jobs";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
@@ -189,7 +189,7 @@ function OwnCurve({ angle }: { angle: Angle }) {
           body: { encoding, levels: "full", base: angle.head },
         }),
       ),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => afterChange(client),
   });
   const found = fit.data;
   return (

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
+import { afterChange } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 
 type Layout = Schemas["LayoutOut"];
@@ -27,7 +28,7 @@ export function LayoutChoice({
         }),
       ),
     onSuccess: async (added) => {
-      await client.invalidateQueries();
+      await afterChange(client);
       onLayout(added);
     },
   });

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type Angle, api, unwrap } from "@/api/client";
+import { afterChange } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 
 /** Where a light without a chart may take its match from, the best first. */
@@ -19,7 +20,7 @@ export function Neighbours({ angle }: { angle: Angle }) {
           body: { light_id: light, base_number: angle.base_number },
         }),
       ),
-    onSettled: () => client.invalidateQueries(),
+    onSettled: () => afterChange(client),
   });
   if (list.isPending || !list.data?.length) return null;
   return (

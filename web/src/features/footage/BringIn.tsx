@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Folder } from "lucide-react";
 import { useState } from "react";
 import { api, type Board, type Schemas, unwrap } from "@/api/client";
-import { mediaQuery } from "@/api/queries";
+import { afterChange, mediaQuery } from "@/api/queries";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
 
@@ -119,7 +119,7 @@ function SequenceRow({
           },
         }),
       ),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => afterChange(client),
   });
   return (
     <div className="rule border-t px-3 py-1.5">

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { Link } from "react-router";
 import { api, type Board, type ClipDetails as Details, unwrap } from "@/api/client";
-import { clipQuery } from "@/api/queries";
+import { afterChange, clipQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { Strip, useStrip } from "@/shared/Strip";
 
@@ -198,7 +198,7 @@ function Doubt({
           body: { ids: [clip.id], values, base: clip.head },
         }),
       ),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => afterChange(client),
   });
   const words = [values.encoding, values.levels && `levels ${values.levels}`].filter(Boolean);
   return (

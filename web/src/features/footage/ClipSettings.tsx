@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { api, type Board, type ClipRow, type ClipSettings as Settings, unwrap } from "@/api/client";
-import { encodingsQuery } from "@/api/queries";
+import { afterChange, encodingsQuery } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { WORDS_OF } from "./words";
 
@@ -43,7 +43,7 @@ export function ClipSettings({
       ),
     onSuccess: () => {
       setTicked(new Set());
-      client.invalidateQueries();
+      afterChange(client);
     },
   });
   const set = <N extends Name>(name: N, value: Settings[N]) => {

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Arrival, api, type Board, type Schemas, unwrap } from "@/api/client";
-import { arrivalsQuery, encodingsQuery, isOpen, jobsQuery } from "@/api/queries";
+import { afterChange, arrivalsQuery, encodingsQuery, isOpen, jobsQuery } from "@/api/queries";
 import { Empty, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
 import { TickAll } from "./TickAll";
@@ -44,7 +44,7 @@ export function Waiting({
         api.POST("/api/productions/{production_id}/arrivals/accept", { ...path, body: { ids } }),
       ),
     onSuccess: () => {
-      client.invalidateQueries();
+      afterChange(client);
       onAccepted();
     },
   });
@@ -282,7 +282,7 @@ function Resume({ production }: { production: number }) {
           params: { path: { production_id: production } },
         }),
       ),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => afterChange(client),
   });
   return (
     <button type="button" className="btn btn-xs" onClick={() => resume.mutate()}>

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { Job } from "@/api/client";
 import { api, unwrap } from "@/api/client";
-import { isOpen, jobsQuery } from "@/api/queries";
+import { afterChange, isOpen, jobsQuery } from "@/api/queries";
 
 /** What runs, how far it is, and a way to stop it; nothing where nothing runs. */
 export function JobsMark({ production }: { production: number }) {
@@ -15,7 +15,7 @@ export function JobsMark({ production }: { production: number }) {
     const now = new Set(jobs.filter(isOpen).map((job) => job.id));
     const ended = [...before.current].some((id) => !now.has(id));
     before.current = now;
-    if (ended) client.invalidateQueries();
+    if (ended) afterChange(client);
   }, [jobs, client]);
   const job = open.at(-1);
   if (!job) return null;

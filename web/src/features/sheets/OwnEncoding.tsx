@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, unwrap } from "@/api/client";
+import { api, fileBody, unwrap } from "@/api/client";
 import { configsQuery, spacesQuery } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { Plot } from "@/shared/Plot";
@@ -189,14 +189,8 @@ export function FromConfig({
   const [file, setFile] = useState<File | null>(null);
   const [words, setWords] = useState("");
   const listed = useQuery({ ...spacesQuery(config), enabled: config !== "" && file === null });
-  const form = () => {
-    const data = new FormData();
-    if (file) data.append("file", file);
-    return data as never;
-  };
   const read = useMutation({
-    mutationFn: (body: FormData) =>
-      unwrap(api.POST("/api/configs/spaces", { body: body as never, bodySerializer: (b) => b })),
+    mutationFn: (chosen: File) => unwrap(api.POST("/api/configs/spaces", fileBody(chosen))),
   });
   const take = useMutation({
     mutationFn: (name: string) =>
@@ -204,8 +198,7 @@ export function FromConfig({
         ? unwrap(
             api.POST("/api/productions/{production_id}/encodings/from-file", {
               params: { path: { production_id: production }, query: { name } },
-              body: form(),
-              bodySerializer: (b) => b,
+              ...fileBody(file),
             }),
           )
         : unwrap(
@@ -251,9 +244,7 @@ export function FromConfig({
               const chosen = e.target.files?.[0] ?? null;
               setFile(chosen);
               if (!chosen) return;
-              const body = new FormData();
-              body.append("file", chosen);
-              read.mutate(body);
+              read.mutate(chosen);
             }}
           />
         </label>

@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { afterChange } from "@/api/queries";
 
 /** A change of the production: when it is done, everything that was derived is asked for again. */
 export function useChange<T>(change: (values: T) => Promise<unknown>, onDone: () => void) {
@@ -8,10 +9,10 @@ export function useChange<T>(change: (values: T) => Promise<unknown>, onDone: ()
     onSuccess: () => {
       // First: were it done after the refetch, it could close the next sheet.
       onDone();
-      return client.invalidateQueries();
+      return afterChange(client);
     },
     // Somebody was first: with what is there now one may save again and overrule it.
-    onError: () => client.invalidateQueries(),
+    onError: () => afterChange(client),
   });
 }
 
