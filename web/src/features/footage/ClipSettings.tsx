@@ -7,6 +7,14 @@ import { Problem } from "@/shared/Feedback";
 import { WORDS_OF } from "./words";
 
 type Name = keyof Settings;
+type NumberName = "kelvin" | "tint" | "stops" | "exposure_index";
+
+/** Settings that take clips back to what their camera has. */
+function cleared(names: readonly Name[]): Settings {
+  const out: Settings = {};
+  for (const name of names) out[name] = null;
+  return out;
+}
 
 /** Settings of the marked clips: only the ticked fields are applied, and they are named. */
 export function ClipSettings({
@@ -68,21 +76,29 @@ export function ClipSettings({
       {field}
     </div>
   );
-  const choice = (name: Name, options: readonly string[]) =>
+  const choice = <N extends Exclude<Name, NumberName>>(
+    name: N,
+    options: readonly (Settings[N] & string)[],
+  ) =>
     row(
       name,
       <select
         className="select select-xs min-w-0 flex-1"
         aria-label={WORDS_OF[name]}
         value={String(values[name])}
-        onChange={(e) => set(name, e.target.value as never)}
+        onChange={(e) =>
+          set(
+            name,
+            options.find((o) => o === e.target.value),
+          )
+        }
       >
         {options.map((o) => (
           <option key={o}>{o}</option>
         ))}
       </select>,
     );
-  const number = (name: Name, low: number, high: number, step: number) =>
+  const number = (name: NumberName, low: number, high: number, step: number) =>
     row(
       name,
       <input
@@ -93,7 +109,7 @@ export function ClipSettings({
         max={high}
         step={step}
         value={Number(values[name])}
-        onChange={(e) => set(name, Number(e.target.value) as never)}
+        onChange={(e) => set(name, Number(e.target.value))}
       />,
     );
   const names = (Object.keys(WORDS_OF) as Name[]).filter((n) => ticked.has(n));
@@ -162,9 +178,7 @@ export function ClipSettings({
           type="button"
           className="btn btn-sm mt-2"
           disabled={apply.isPending}
-          onClick={() =>
-            apply.mutate(Object.fromEntries(own.map((n) => [n, null])) as unknown as Settings)
-          }
+          onClick={() => apply.mutate(cleared(own))}
         >
           Back to the camera's {own.map((n) => WORDS_OF[n]).join(", ")}
         </button>
