@@ -68,9 +68,9 @@ def test_the_stream_is_closed_to_other_pages_and_says_what_it_does_not_understan
             "kind": "ended", "view": "v", "sent": 0, "dropped": 0,
         }  # fmt: skip
         # Nothing is said to be shown: two pictures come, the others are dropped.
-        socket.send(json.dumps(nobody | {"rate": 30, "frames": 24, "last": 23,
+        socket.send(json.dumps(nobody | {"rate": 30, "frames": 240, "last": 3, "loops": True,
                                          "seen": {"clip_id": 1, "width": 64}}))  # fmt: skip
         pictures = [socket.recv(timeout=30) for _ in range(2)]
         assert all(isinstance(data, bytes) for data in pictures)
         ended = json.loads(socket.recv(timeout=30))
-        assert (ended["sent"], ended["dropped"]) == (2, 22)
+        assert (ended["sent"], ended["dropped"]) == (2, 238)

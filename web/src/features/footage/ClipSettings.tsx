@@ -86,12 +86,10 @@ export function ClipSettings({
         className="select select-xs min-w-0 flex-1"
         aria-label={WORDS_OF[name]}
         value={String(values[name])}
-        onChange={(e) =>
-          set(
-            name,
-            options.find((o) => o === e.target.value),
-          )
-        }
+        onChange={(e) => {
+          const found = options.find((o) => o === e.target.value);
+          if (found !== undefined) set(name, found);
+        }}
       >
         {options.map((o) => (
           <option key={o}>{o}</option>
