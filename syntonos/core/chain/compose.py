@@ -7,7 +7,7 @@ server gathers the parts from its rows, the command line from its arguments.
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
-from typing import Final, Literal
+from typing import Final
 
 from syntonos.core.chain.document import (
     STAGES,
@@ -24,10 +24,8 @@ from syntonos.core.chain.document import (
     Output,
     Triple,
 )
+from syntonos.core.chain.stages import OPTIONAL_STAGES, OptionalStage
 from syntonos.core.errors import ChainError
-
-Optional = Literal["match", "balance", "look"]
-OPTIONAL: Final[tuple[Optional, ...]] = ("match", "balance", "look")
 
 USUAL_OUTPUT: Final = Output()
 # Saturation to zero in light of BT.709's primaries: what lies outside of them shows as black.
@@ -72,7 +70,7 @@ class Overrides:
         A whole chain in place of the parts; the other overrides then act on it.
     """
 
-    off: frozenset[Optional] = field(default_factory=frozenset)
+    off: frozenset[OptionalStage] = field(default_factory=frozenset)
     until: str | None = None
     decode: Decode | None = None
     match: Match | None = None
@@ -113,10 +111,10 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     ChainError
         compose.stage, for a stage that cannot be left out or is not known.
     """
-    if unknown := sorted(set(overrides.off) - set(OPTIONAL)):
+    if unknown := sorted(set(overrides.off) - set(OPTIONAL_STAGES)):
         raise ChainError(
             f"A chain has no stage {unknown[0]!r} that could be left out.", code="compose.stage",
-            hint=f"Leave out {', '.join(OPTIONAL)}.",
+            hint=f"Leave out {', '.join(OPTIONAL_STAGES)}.",
         )  # fmt: skip
     if overrides.until is not None and overrides.until not in STAGES:
         raise ChainError(

@@ -7,6 +7,7 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from syntonos.core.chain.stages import OptionalStage
 from syntonos.server.api.chain_schemas import ChainDocument, LookStage
 from syntonos.server.looks.schemas import Dials
 
@@ -21,8 +22,8 @@ class DecodeIn(Schema):
 class OverridesIn(Schema):
     """What is looked at instead of what is in force; nothing of it is kept."""
 
-    off: list[Literal["match", "balance", "look"]] = Field(default_factory=list, max_length=3)
-    until: Literal["input", "match", "balance", "look"] | None = None
+    off: list[OptionalStage] = Field(default_factory=list, max_length=3)
+    until: Literal["input"] | OptionalStage | None = None
     decode: DecodeIn | None = None  # a candidate encoding
     match_id: int | None = None  # a revision of this camera's match in this light
     dials: Dials | None = None  # of a balance under the hand

@@ -28,10 +28,10 @@ from syntonos.core.chain import (
     read_chain,
     run,
 )
-from syntonos.core.chain.compose import OPTIONAL, parts_of_chain
+from syntonos.core.chain.compose import parts_of_chain
 from syntonos.core.chain.packing import Packer
 from syntonos.core.chain.program import packed
-from syntonos.core.chain.stages import KINDS, STAGES, kind_of
+from syntonos.core.chain.stages import KINDS, OPTIONAL_STAGES, STAGES, kind_of
 from syntonos.core.encodings import CURVES, ENCODINGS, find_encoding
 from syntonos.core.errors import ChainError
 
@@ -76,7 +76,7 @@ def test_any_chain_is_read_as_it_was_written_and_has_one_hash(chain):
 
 
 @settings(max_examples=60, deadline=None)
-@given(chains, st.sets(st.sampled_from(OPTIONAL)))
+@given(chains, st.sets(st.sampled_from(OPTIONAL_STAGES)))
 def test_composing_is_taking_apart_again_and_leaving_out_twice_is_once(chain, off):
     parts = parts_of_chain(chain)
     made = compose(parts)

@@ -3036,7 +3036,7 @@ export interface components {
             output: string;
             pinned?: components["schemas"]["ChainDocument"] | null;
             /** Until */
-            until?: ("input" | "match" | "balance" | "look") | null;
+            until?: "input" | ("match" | "balance" | "look") | null;
         };
         /** OwnEncodingIn */
         OwnEncodingIn: {

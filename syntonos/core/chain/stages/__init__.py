@@ -5,7 +5,7 @@ The order of the stages stands here and nowhere else.
 
 from __future__ import annotations
 
-from typing import Any, Final
+from typing import Any, Final, Literal, get_args
 
 from syntonos.core.chain.stages import balance, decode, input, look, match, output
 from syntonos.core.chain.stages.kind import Locality, StageKind
@@ -15,7 +15,8 @@ _ALL: Final = (decode.KIND, input.KIND, match.KIND, balance.KIND, look.KIND, *ou
 KINDS: Final[dict[str, StageKind]] = {kind.name: kind for kind in _ALL}
 # The stages in signal order, and which of them may be missing.
 STAGES: Final = tuple(dict.fromkeys(kind.place for kind in _ALL))
-OPTIONAL_STAGES: Final = ("match", "balance", "look")
+OptionalStage = Literal["match", "balance", "look"]
+OPTIONAL_STAGES: Final[tuple[OptionalStage, ...]] = get_args(OptionalStage)
 
 
 def kind_of(stage: Any) -> StageKind:
@@ -23,4 +24,12 @@ def kind_of(stage: Any) -> StageKind:
     return KINDS[stage.kind]
 
 
-__all__ = ["KINDS", "OPTIONAL_STAGES", "STAGES", "Locality", "StageKind", "kind_of"]
+__all__ = [
+    "KINDS",
+    "OPTIONAL_STAGES",
+    "STAGES",
+    "Locality",
+    "OptionalStage",
+    "StageKind",
+    "kind_of",
+]
