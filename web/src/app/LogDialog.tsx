@@ -2,6 +2,7 @@ import { useState } from "react";
 import { authorName, setAuthorName } from "@/api/author";
 import type { Schemas } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
+import { when } from "@/shared/when";
 
 /** What was changed in the production, the newest first: when, by whom, in words. */
 export function LogDialog({
@@ -43,12 +44,4 @@ export function LogDialog({
       </table>
     </Dialog>
   );
-}
-
-/** Today only the time, else the date too; ISO, 24 hours. */
-function when(created: string): string {
-  const at = new Date(created);
-  const time = at.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
-  const day = at.toLocaleDateString("sv-SE");
-  return day === new Date().toLocaleDateString("sv-SE") ? time : `${day} ${time}`;
 }

@@ -4,6 +4,7 @@ import { type Angle, api, type Match, unwrap } from "@/api/client";
 import { afterChange, matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
+import { when } from "@/shared/when";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
 export function Revisions({
@@ -63,11 +64,7 @@ export function Revisions({
                 )}
               </span>
               <span className="faint block text-2xs">
-                {signed(m.stops, 2)} stop, {signed(-m.warmth, 0)} mired,{" "}
-                {new Date(m.created).toLocaleTimeString("en-GB", {
-                  hour: "2-digit",
-                  minute: "2-digit",
-                })}
+                {signed(m.stops, 2)} stop, {signed(-m.warmth, 0)} mired, {when(m.created)}
               </span>
             </span>
             {m.is_current ? (

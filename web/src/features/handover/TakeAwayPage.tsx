@@ -7,6 +7,7 @@ import { boardQuery, exportsQuery, variantsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, StateMark } from "@/shared/Marks";
+import { when } from "@/shared/when";
 
 export function TakeAwayPage() {
   const production = Number(useParams().production);
@@ -314,7 +315,7 @@ function ExportRow({ row }: { row: Export }) {
             {row.lut_in !== row.lut_out || row.lut_in === "expanded"
               ? `, levels ${row.lut_in} in, ${row.lut_out} out`
               : ""}{" "}
-            · {new Date(row.created).toLocaleString()}
+            · {when(row.created)}
           </p>
         </div>
         <a
