@@ -141,6 +141,11 @@ def test_what_left_is_marked_and_never_undone(api, place, read):
     assert history(api, place, **ME)["changes"][0]["words"].startswith("Taken away: B_foundry_m1")
     assert "match 1" in act(api, place, "undo")["words"]
     assert api("get", f"{base}/exports")[0]["is_current"] is False
+    # Taking something away is no step: what was undone can still be done again.
+    api("post", f"/lights/{place.light.pk}/cameras/{place.cameras['A'].pk}/exports",
+        {"size": 17, "target": "rec709"}, 201, **ME)  # fmt: skip
+    assert "match 1" in act(api, place, "redo")["words"]
+    assert api("get", f"{base}/exports")[0]["is_current"] is True
 
 
 def test_two_windows_change_different_fields_and_the_same_one(api, place):

@@ -153,8 +153,8 @@ def step(
             return
         text = words if isinstance(words, str) else words(made)
         _enter(production_id, kind, text, made.edits, group, base=base, undoable=undoable)
-        if inside is None:
-            # A step of one's own after an undo: what was undone cannot be done again.
+        if inside is None and undoable:
+            # Another step of one's own after an undo: what was undone cannot be done again.
             Change.objects.filter(
                 production_id=production_id, author=who.mark, is_undone=True
             ).update(is_passed=True)
