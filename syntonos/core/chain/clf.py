@@ -10,33 +10,22 @@ a LUT3D between two Log nodes; steps beside each other share one.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.document import Chain
 from syntonos.core.chain.engine import run
-from syntonos.core.chain.program import Packer, Program, packed
-from syntonos.core.chain.stages import kind_of
+from syntonos.core.chain.packing import Node, Packer, Program, Step
+from syntonos.core.chain.program import packed
 from syntonos.core.chain.tables import find_table
-from syntonos.core.encodings import scalar
 from syntonos.core.errors import ChainError
 from syntonos.core.formats.clf_look import clf_transform
 
 CLF_NAME: Final = "Academy/ASC Common LUT Format"
 _CUBE, _CURVE = 65, 4096
 _BLACK, _FLOOR = 0.01, -0.02  # scene-linear: knee of the shaper, and its lowest value
-
-_LOG_DECODE, _LOG_ENCODE = k.OP_DECODE + scalar.LOG_LIN, k.OP_ENCODE + scalar.LOG_LIN
-_POWERS = {k.OP_DECODE + scalar.POWER: True, k.OP_ENCODE + scalar.POWER: False}
-_TOED = {k.OP_DECODE + scalar.POWER_LIN: True, k.OP_ENCODE + scalar.POWER_LIN: False}
-_MIXING = {k.OP_MODEL, k.OP_AFFINE_TO_CLIP, k.OP_COMPRESS, k.OP_LUT_3D, k.OP_SCENE_LIGHT,
-           k.OP_KEEP, k.OP_BLEND, k.OP_HOST}  # fmt: skip
-
-Row = tuple[int, NDArray[np.float64]]
 
 
 def clf_of(chain: Chain) -> Any:
@@ -49,25 +38,28 @@ def clf_of(chain: Chain) -> Any:
     """
     import PyOpenColorIO as ocio
 
-    if any(kind_of(stage).clf(stage) == "none" for stage in chain.stages):
+    pack = packed(chain)
+    if any(step.node is Node.NONE for step in pack.steps):
         raise ChainError(
             "CLF has no node for an ACES output.", code="clf.aces",
             hint="Take a 3D LUT away, or one of our own outputs.",
         )  # fmt: skip
-    pack = packed(chain)
     program = pack.program(fused=False)
     group = ocio.GroupTransform()
     at = 0
-    while at < len(pack.rows):
-        end = at + 1
-        op, p = pack.rows[at]
-        if op == k.OP_HOST and p[1] == 1:
-            group.appendTransform(clf_transform(find_table(str(pack.hosted[int(p[0])])).clf))
-        elif op in _MIXING:
-            end = _end_of_mixing(pack.rows, at)
+    while at < len(pack.steps):
+        end, step = at + 1, pack.steps[at]
+        if step.node is Node.CUBE:
+            while end < len(pack.steps) and pack.steps[end].node is Node.CUBE:
+                end += 1
             _add_cube(group, pack, program, at, end)
+        elif step.node is Node.CURVE:
+            _add_curve(group, step, program.part(at, end))
+        elif step.node is Node.OWN:
+            table = find_table(str(pack.hosted[int(step.params[0])]))
+            group.appendTransform(clf_transform(table.clf))
         else:
-            _add_one(group, op, p, program, at)
+            group.appendTransform(_exact(step))
         at = end
     return group
 
@@ -96,74 +88,57 @@ def apply_clf(cpu: Any, code_rgb: NDArray[np.float32]) -> NDArray[np.float32]:
     return out
 
 
-def _end_of_mixing(rows: Sequence[Row], at: int) -> int:
-    """Return where a run that needs one cube ends; what was kept is blended inside of it."""
-    end, kept = at, False
-    while end < len(rows) and (rows[end][0] in _MIXING or kept):
-        kept = rows[end][0] == k.OP_KEEP or (kept and rows[end][0] != k.OP_BLEND)
-        end += 1
-    return end
-
-
-def _add_one(group: Any, op: int, p: NDArray[np.float64], program: Program, at: int) -> None:
+def _exact(step: Step) -> Any:
+    """Return the exact transform of a step."""
     import PyOpenColorIO as ocio
 
-    inverse = ocio.TRANSFORM_DIR_INVERSE
-    if op == k.OP_LEVELS:
+    p = step.params
+    if step.node is Node.SCALE:
         matrix = np.diag([p[0], p[0], p[0], 1.0])
-        group.appendTransform(ocio.MatrixTransform(matrix.ravel().tolist(), [p[1]] * 3 + [0.0]))
-    elif op == k.OP_AFFINE:
-        rows = p.reshape(3, 4)
-        matrix = np.eye(4)
+        return ocio.MatrixTransform(matrix.ravel().tolist(), [p[1]] * 3 + [0.0])
+    if step.node is Node.MATRIX:
+        rows, matrix = p.reshape(3, 4), np.eye(4)
         matrix[:3, :3] = rows[:, :3]
-        group.appendTransform(
-            ocio.MatrixTransform(matrix.ravel().tolist(), [*rows[:, 3].tolist(), 0.0])
-        )
-    elif op == k.OP_CLAMP:
-        group.appendTransform(ocio.RangeTransform(p[0], p[1], p[0], p[1]))
-    elif op in (_LOG_DECODE, _LOG_ENCODE):
-        log = ocio.LogCameraTransform(
-            [p[6]] * 3, base=2.0, logSideSlope=[p[0]] * 3, logSideOffset=[p[3]] * 3,
-            linSideSlope=[p[1]] * 3, linSideOffset=[p[2]] * 3, linearSlope=[p[4]] * 3,
-        )  # fmt: skip
-        if op == _LOG_DECODE:
-            log.setDirection(inverse)
-        group.appendTransform(log)
-    elif op in _POWERS:
-        power = ocio.ExponentTransform([p[0], p[0], p[0], 1.0])
-        if not _POWERS[op]:
-            power.setDirection(inverse)
-        group.appendTransform(power)
-    elif op in _TOED:
-        toed = ocio.ExponentWithLinearTransform(
-            [p[0], p[0], p[0], 1.0], [p[3], p[3], p[3], 0.0], ocio.NEGATIVE_LINEAR
-        )
-        if not _TOED[op]:
-            toed.setDirection(inverse)
-        group.appendTransform(toed)
-    elif op == k.OP_CDL:
+        return ocio.MatrixTransform(matrix.ravel().tolist(), [*rows[:, 3].tolist(), 0.0])
+    if step.node is Node.RANGE:
+        return ocio.RangeTransform(p[0], p[1], p[0], p[1])
+    if step.node is Node.CDL:
         cdl = ocio.CDLTransform()
         cdl.setSOP([float(v) for v in p[:9]])
         cdl.setSat(float(p[9]))
         cdl.setStyle(ocio.CDL_ASC if p[10] > 0 else ocio.CDL_NO_CLAMP)
-        group.appendTransform(cdl)
+        return cdl
+    if step.node is Node.LOG:
+        made = ocio.LogCameraTransform(
+            [p[6]] * 3, base=2.0, logSideSlope=[p[0]] * 3, logSideOffset=[p[3]] * 3,
+            linSideSlope=[p[1]] * 3, linSideOffset=[p[2]] * 3, linearSlope=[p[4]] * 3,
+        )  # fmt: skip
+        is_backward = step.inverse
+    elif step.node is Node.EXPONENT:
+        made = ocio.ExponentTransform([p[0], p[0], p[0], 1.0])
+        is_backward = not step.inverse
     else:
-        _add_curve(group, op, program, at)
+        made = ocio.ExponentWithLinearTransform(
+            [p[0], p[0], p[0], 1.0], [p[3], p[3], p[3], 0.0], ocio.NEGATIVE_LINEAR
+        )
+        is_backward = not step.inverse
+    if is_backward:
+        made.setDirection(ocio.TRANSFORM_DIR_INVERSE)
+    return made
 
 
-def _add_curve(group: Any, op: int, program: Program, at: int) -> None:
+def _add_curve(group: Any, step: Step, part: Program) -> None:
     """Add a LUT1D: over codes 0..1 where it decodes, over half floats where its input is light."""
     import PyOpenColorIO as ocio
 
-    decodes = k.OP_DECODE <= op < k.OP_ENCODE or op == k.OP_LUT_1D
-    if decodes:
+    if step.inverse:
         x = np.linspace(0, 1, _CURVE, dtype=np.float32)
         lut = ocio.Lut1DTransform(_CURVE, False)
     else:
         x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
         x = np.nan_to_num(x, nan=0.0, posinf=65504.0, neginf=-65504.0)
         lut = ocio.Lut1DTransform(65536, True)
-    values = run(program.part(at, at + 1), np.repeat(x[:, None], 3, axis=1))
+    values = run(part, np.repeat(x[:, None], 3, axis=1))
     lut.setData(np.ascontiguousarray(np.nan_to_num(values), np.float32).ravel())
     group.appendTransform(lut)
 
@@ -177,7 +152,7 @@ def _add_cube(group: Any, pack: Packer, program: Program, first: int, last: int)
     part = program.part(first, last)
     lut = ocio.Lut3DTransform(_CUBE)
     lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-    if pack.is_code[first]:
+    if pack.steps[first].is_code:
         lut.setData(np.ascontiguousarray(run(part, grid)).ravel())
         group.appendTransform(lut)
         return

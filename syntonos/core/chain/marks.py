@@ -20,7 +20,8 @@ from syntonos.core.chain.document import (
     Output,
 )
 from syntonos.core.chain.engine import run
-from syntonos.core.chain.program import Packer, Program, compile_chain
+from syntonos.core.chain.packing import Packer, Program
+from syntonos.core.chain.program import compile_chain
 from syntonos.core.chain.tables import find_table, moving_range
 from syntonos.core.chain.tone import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, GAMUTS, decode
@@ -108,7 +109,7 @@ def screen_program(display: str, *, whole: bool = False) -> Program | None:
     # All displays here have the white of D65.
     mat = np.linalg.solve(GAMUTS["bt709"].to_xyz, shown.gamut.to_xyz) / white
     pack.affine(np.asarray(mat, np.float64))
-    pack.add(k.OP_CLAMP, (0.0, 1.0))
+    pack.clamp(0.0, 1.0)
     pack.curve(CURVES["bt1886"], "full", inverse=False)
     return pack.program()
 

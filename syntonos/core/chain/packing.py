@@ -1,8 +1,13 @@
-"""Programs: opcodes with their parameters, for the engine to run, and what packs them."""
+"""Programs: opcodes with their parameters, for the engine to run, and what packs them.
+
+Every step is packed with the node that says it in a CLF, so that what writes one never has to tell
+an opcode's meaning from its number.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from enum import Enum
 from typing import Any
 
 import numpy as np
@@ -10,9 +15,43 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.encodings import Curve, levels_scale_offset
-from syntonos.core.encodings.scalar import LINEAR, TABLE
+from syntonos.core.encodings.scalar import LINEAR, LOG_LIN, POWER, POWER_LIN, TABLE
 
 _WIDTH = 40  # parameters of the widest opcode
+
+
+class Node(Enum):
+    """What says a step in a CLF: a node that is exact, or a sampled one."""
+
+    SCALE = "Matrix: parameters scale, offset"
+    MATRIX = "Matrix: parameters (3, 4)"
+    RANGE = "Range: parameters low, high"
+    LOG = "Log, cameraLinToLog"
+    EXPONENT = "Exponent, basicMirror"
+    EXPONENT_TOE = "Exponent, moncurve"
+    CDL = "ASC_CDL"
+    OWN = "the nodes of the CLF that a look brought"
+    CURVE = "LUT1D: each channel for itself"
+    CUBE = "LUT3D between two Log nodes: channels mix; steps beside each other share one"
+    NONE = "no node: such a chain is refused"
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One packed step: opcode, parameters in float64, its node in a CLF.
+
+    `is_code` says whether code values come into it, and not light; `inverse` whether the node
+    decodes.
+    """
+
+    op: int
+    params: NDArray[np.float64]
+    node: Node
+    is_code: bool
+    inverse: bool = False
+
+
+_NODE_OF_FAMILY = {LOG_LIN: Node.LOG, POWER: Node.EXPONENT, POWER_LIN: Node.EXPONENT_TOE}
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,23 +87,39 @@ class Packer:
     """Collects opcodes; neighbouring affine steps are multiplied together in float64."""
 
     def __init__(self) -> None:
-        self.rows: list[tuple[int, NDArray[np.float64]]] = []
+        self.steps: list[Step] = []
         self.tables: list[NDArray[np.float32]] = []
         self.filled = 0
         self.notes: list[tuple[str, int]] = []
-        # Of each row, whether code values come into it, and not light.
-        self.is_code: list[bool] = []
         self._in_code = True
+        self._is_kept = False
         self.hosted: list[Any] = []
 
-    def add(self, op: int, params: tuple[float, ...]) -> None:
-        """Append an opcode."""
-        self.rows.append((op, np.array(params, np.float64)))
-        self.is_code.append(self._in_code)
+    def add(
+        self, op: int, params: tuple[float, ...], node: Node = Node.CUBE, *, inverse: bool = False
+    ) -> None:
+        """Append an opcode, with the CLF node that says it."""
+        if self._is_kept and node is not Node.NONE:
+            node = Node.CUBE  # what is mixed with what was kept goes into one cube with it
+        self.steps.append(Step(op, np.array(params, np.float64), node, self._in_code, inverse))
+
+    def keep(self) -> None:
+        """Keep what comes in, for `blend`."""
+        self._is_kept = True
+        self.add(k.OP_KEEP, ())
+
+    def blend(self, mix: float) -> None:
+        """Mix what was kept with what has become of it: 1 keeps nothing."""
+        self.add(k.OP_BLEND, (mix,))
+        self._is_kept = False
+
+    def clamp(self, low: float, high: float) -> None:
+        """Append a clamp of each channel."""
+        self.add(k.OP_CLAMP, (low, high), Node.RANGE)
 
     def note(self, name: str) -> None:
         """Name the place where the next opcode begins."""
-        self.notes.append((name, len(self.rows)))
+        self.notes.append((name, len(self.steps)))
 
     def table(self, values: NDArray[Any]) -> float:
         """Keep a table; returns its place."""
@@ -74,39 +129,41 @@ class Packer:
         self.filled += flat.size
         return float(at)
 
-    def host(self, what: Any, mix: float = 1.0) -> None:
+    def host(self, what: Any, node: Node, mix: float = 1.0) -> None:
         """Append what the host library does."""
-        self.add(k.OP_HOST, (float(len(self.hosted)), mix))
+        self.add(k.OP_HOST, (float(len(self.hosted)), mix), node)
         self.hosted.append(what)
 
     def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
         """Append a matrix and an offset, or multiply them into the one before."""
         offset = np.zeros(3) if shift is None else shift
-        if self.rows and self.rows[-1][0] == k.OP_AFFINE:
-            before = self.rows.pop()[1].reshape(3, 4)
-            self.is_code.pop()
+        if self.steps and self.steps[-1].op == k.OP_AFFINE:
+            before = self.steps.pop().params.reshape(3, 4)
             mat, offset = mat @ before[:, :3], mat @ before[:, 3] + offset
-        self.add(k.OP_AFFINE, tuple(_with_offset(mat, offset).ravel()))
+        self.add(k.OP_AFFINE, tuple(_with_offset(mat, offset).ravel()), Node.MATRIX)
 
     def curve(self, curve: Curve, levels: str, *, inverse: bool) -> None:
         """Append a curve with its levels: coding, or decoding (`inverse`)."""
         scale, offset = levels_scale_offset(levels)
         if inverse and levels != "full":
-            self.add(k.OP_LEVELS, (1 / scale, -offset / scale))
+            self.add(k.OP_LEVELS, (1 / scale, -offset / scale), Node.SCALE)
         if curve.family == TABLE:
-            self.add(k.DEC_TABLE if inverse else k.ENC_TABLE,
-                     (self.table(np.array(curve.params)),))  # fmt: skip
+            op, place = k.DEC_TABLE if inverse else k.ENC_TABLE, self.table(np.array(curve.params))
+            self.add(op, (place,), Node.CURVE, inverse=inverse)
         elif curve.family != LINEAR:
-            self.add((k.OP_DECODE if inverse else k.OP_ENCODE) + curve.family, curve.params)
+            op = (k.OP_DECODE if inverse else k.OP_ENCODE) + curve.family
+            node = _NODE_OF_FAMILY.get(curve.family, Node.CURVE)
+            self.add(op, curve.params, node, inverse=inverse)
         if not inverse and levels != "full":
-            self.add(k.OP_LEVELS, (scale, offset))
+            self.add(k.OP_LEVELS, (scale, offset), Node.SCALE)
         self._in_code = not inverse and curve.family != LINEAR
 
     def program(self, *, fused: bool = True) -> Program:
         """Return what the kernels run: `fused`, a clamp before a root is one step with it."""
         rows: list[tuple[int, NDArray[np.float64]]] = []
-        begins: list[int] = []  # of each of the packer's rows, its opcode's number
-        for op, values in self.rows:
+        begins: list[int] = []  # of each of the packer's steps, its opcode's number
+        for step in self.steps:
+            op, values = step.op, step.params
             begins.append(len(rows))
             if (
                 fused

@@ -10,7 +10,7 @@ from syntonos.core.chain.packing import Packer, Program
 from syntonos.core.chain.stages import Locality, kind_of
 from syntonos.core.errors import ChainError
 
-__all__ = ["Packer", "Program", "compile_chain", "packed"]
+__all__ = ["Program", "compile_chain", "packed"]
 
 
 @lru_cache(maxsize=8)  # what a chain names goes by its content, so a program does not get stale

@@ -29,7 +29,7 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.compose import parts_of_chain
-from syntonos.core.chain.packing import Packer
+from syntonos.core.chain.packing import Node, Packer
 from syntonos.core.chain.program import packed
 from syntonos.core.chain.stages import KINDS, OPTIONAL_STAGES, STAGES, kind_of
 from syntonos.core.encodings import CURVES, ENCODINGS, find_encoding
@@ -96,8 +96,8 @@ def test_what_says_that_it_can_be_inverted_is_undone_by_its_inverse(match, gains
         assert kind_of(stage).is_invertible(stage)
         pack = Packer()
         kind_of(stage).pack(pack, stage, Chain(Decode("srgb"), Output()))
-        ((_, values),) = pack.rows  # one matrix with an offset
-        rows = values.reshape(3, 4)
+        (step,) = pack.steps  # one matrix with an offset
+        rows = step.params.reshape(3, 4)
         assert np.linalg.matrix_rank(rows[:, :3]) == 3
         lin = np.random.default_rng(0).uniform(0, 4, (16, 3))
         there = lin @ rows[:, :3].T + rows[:, 3]
@@ -161,12 +161,11 @@ def test_a_packer_knows_where_code_values_come_in_and_where_light_does():
     for encoding, in_code in (("acescct/ap1", True), ("linear/ap1", False)):
         look = Look((CdlStep(Cdl(saturation=0.5), encoding),))
         pack = packed(Chain(Decode("srgb"), Output(), look=look))
-        assert len(pack.is_code) == len(pack.rows)
-        assert pack.is_code[0]
-        at = next(i for i, (_, values) in enumerate(pack.rows) if len(values) == 12
-                  and values[9] == 0.5)  # fmt: skip
-        assert pack.is_code[at] is in_code
-        assert not pack.is_code[-1]
+        assert pack.steps[0].is_code
+        (cdl,) = (step for step in pack.steps if step.node is Node.CDL)
+        assert cdl.params[9] == 0.5
+        assert cdl.is_code is in_code
+        assert not pack.steps[-1].is_code
 
 
 def test_places_that_stages_name_are_found_in_the_program():

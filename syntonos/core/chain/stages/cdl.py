@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from syntonos.core.chain import _kernels as k
+from syntonos.core.chain.packing import Node, Packer
 from syntonos.core.chain.stages._strict import Triple, failure, numbers, triple
-
-if TYPE_CHECKING:
-    from syntonos.core.chain.packing import Packer
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,4 +63,4 @@ def pack_cdl(pack: Packer, cdl: Cdl) -> None:
     """Append a CDL."""
     plain = cdl.power == (1.0, 1.0, 1.0)
     pack.add(k.OP_CDL, (*cdl.slope, *cdl.offset, *cdl.power, cdl.saturation, float(cdl.clamp),
-                        float(plain)))  # fmt: skip
+                        float(plain)), Node.CDL)  # fmt: skip

@@ -35,12 +35,10 @@ class StageKind:
     read
         From plain JSON values; strict.
     pack
-        Its opcodes, appended to a packer; the chain is there for what its neighbours are.
+        Its opcodes, appended to a packer, each with the CLF node that says it (`packing.Node`);
+        the chain is there for what its neighbours are.
     locality
         Of such a stage.
-    clf
-        How it goes into a CLF: "nodes" where CLF says it exactly for the curves that it has nodes
-        for, "cube" where it is sampled, "none" where it is refused.
     is_invertible
         Whether light after it can be led back to light before it.
     at
@@ -55,7 +53,6 @@ class StageKind:
     read: Callable[[Mapping[str, Any]], Any]
     pack: Callable[[Packer, Any, Chain], None]
     locality: Callable[[Any], Locality] = lambda stage: Locality.POINTWISE
-    clf: Callable[[Any], str] = lambda stage: "nodes"
     is_invertible: Callable[[Any], bool] = lambda stage: True
     at: Callable[[Any, int], Any] = lambda stage, number: stage
     area: Callable[[Any, NDArray[np.float32]], NDArray[np.float32]] | None = None

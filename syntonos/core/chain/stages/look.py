@@ -9,6 +9,7 @@ import numpy as np
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.packing import Node, Packer
 from syntonos.core.chain.stages._strict import encoded, failure, known_fields, share
 from syntonos.core.chain.stages.cdl import Cdl, pack_cdl, read_cdl
 from syntonos.core.chain.stages.kind import Locality, StageKind
@@ -17,7 +18,6 @@ from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 
 if TYPE_CHECKING:
     from syntonos.core.chain.document import Chain
-    from syntonos.core.chain.packing import Packer
 
 WORKING_LOG: Final = "acescct/ap1"
 PLAIN_CDL: Final = Cdl()
@@ -115,16 +115,16 @@ def pack_step(pack: Packer, step: LookStep) -> None:
     table = find_table(step.sha256) if isinstance(step, LutStep) else None
     if table is not None and table.clf:
         pack.note("lut")
-        pack.host(table.sha256, step.mix)
+        pack.host(table.sha256, Node.OWN if step.mix == 1 else Node.CUBE, step.mix)
     else:
         if step.mix < 1:
-            pack.add(k.OP_KEEP, ())
+            pack.keep()
         if isinstance(step, CdlStep):
             pack_cdl(pack, step.cdl)
         elif table is not None:
             _pack_lut(pack, table)
         if step.mix < 1:
-            pack.add(k.OP_BLEND, (step.mix,))
+            pack.blend(step.mix)
     if isinstance(step, LutStep) and step.to is not None:
         return
     pack.curve(encoding.curve, step.levels, inverse=True)
@@ -136,8 +136,11 @@ def _pack_lut(pack: Packer, table: LookTable) -> None:
     if (low != 0).any() or (high != 1).any():
         pack.affine(np.diag(1 / (high - low)), -low / (high - low))
     pack.note("lut")
-    op = k.OP_LUT_3D if table.is_3d else k.OP_LUT_1D
-    pack.add(op, (pack.table(table.values), float(len(table.values))))
+    place = (pack.table(table.values), float(len(table.values)))
+    if table.is_3d:
+        pack.add(k.OP_LUT_3D, place)
+    else:
+        pack.add(k.OP_LUT_1D, place, Node.CURVE, inverse=True)
 
 
 def _locality(look: Look) -> Locality:
@@ -145,14 +148,10 @@ def _locality(look: Look) -> Locality:
     return Locality.HOSTED if any(table.clf for table in tables) else Locality.POINTWISE
 
 
-def _clf(look: Look) -> str:
-    return "nodes" if all(isinstance(s, CdlStep) and s.mix == 1 for s in look.steps) else "cube"
-
-
 def _is_invertible(look: Look) -> bool:
     return all(isinstance(s, CdlStep) and s.mix == 1 and not s.cdl.clamp for s in look.steps)
 
 
 KIND: Final = StageKind(
-    "look", Look, read_look, pack_look, locality=_locality, clf=_clf, is_invertible=_is_invertible
+    "look", Look, read_look, pack_look, locality=_locality, is_invertible=_is_invertible
 )

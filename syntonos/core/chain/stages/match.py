@@ -179,13 +179,9 @@ def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArr
     return np.concatenate([mat, offset[:, None]], axis=1)
 
 
-def _clf(match: Match) -> str:
-    return "nodes" if match.is_affine and match.clip is None else "cube"
-
-
 # Towards a clip everything goes to neutral, and a model's rows may fold: not every match has a way
 # back.
 KIND: Final = StageKind(
-    "match", Match, read_match, pack_match, clf=_clf,
+    "match", Match, read_match, pack_match,
     is_invertible=lambda match: match.is_affine and match.clip is None,
 )  # fmt: skip

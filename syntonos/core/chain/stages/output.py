@@ -9,6 +9,7 @@ import numpy as np
 
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.displays import Display, find_display
+from syntonos.core.chain.packing import Node, Packer
 from syntonos.core.chain.stages._strict import encoded, failure, known_fields, numbers, share
 from syntonos.core.chain.stages.kind import Locality, StageKind
 from syntonos.core.chain.stages.look import LutStep
@@ -18,7 +19,6 @@ from syntonos.core.errors import ChainError
 
 if TYPE_CHECKING:
     from syntonos.core.chain.document import Chain
-    from syntonos.core.chain.packing import Packer
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,16 +126,16 @@ def _show(pack: Packer, output: DisplayOutput) -> None:
     _compress(pack, output.compression)
     if isinstance(output, AcesOutput):
         pack.affine(gamut_matrix(AP1, GAMUTS["ap0"]))
-        pack.host(output)
-        pack.add(k.OP_CLAMP, (0.0, 1.0))
+        pack.host(output, Node.NONE)
+        pack.clamp(0.0, 1.0)
         return
     display = find_display(output.display)
     pack.affine(gamut_matrix(AP1, display.gamut))
     pack.note("display light")
     if output.tone is None:
-        pack.add(k.OP_CLAMP, (0.0, display.peak))
+        pack.clamp(0.0, display.peak)
     else:
-        pack.add(k.OP_TONE, output.tone.packed(display.peak))
+        pack.add(k.OP_TONE, output.tone.packed(display.peak), Node.CURVE)
     _light(pack, display)
 
 
@@ -154,12 +154,12 @@ def _shown(pack: Packer, display: Display, output: AnyOutput) -> None:
             hint="Take that LUT out of the look for this file.", code="look.ends",
         )  # fmt: skip
     target = find_display(output.display)
-    pack.add(k.OP_CLAMP, (0.0, 1.0))
+    pack.clamp(0.0, 1.0)
     if target == display:
         return
     pack.curve(display.curve, "full", inverse=True)
     pack.affine(gamut_matrix(display.gamut, target.gamut))
-    pack.add(k.OP_CLAMP, (0.0, target.peak))
+    pack.clamp(0.0, target.peak)
     _light(pack, target)
 
 
@@ -183,7 +183,7 @@ KINDS: Final = (
     StageKind("output", Output, read_output, pack_output, is_invertible=lambda output: False),
     StageKind(
         "output", AcesOutput, read_output, pack_output, is_invertible=lambda output: False,
-        locality=lambda output: Locality.HOSTED, clf=lambda output: "none",
+        locality=lambda output: Locality.HOSTED,
     ),
     StageKind("output", EncodingOutput, read_output, pack_output),
 )  # fmt: skip
