@@ -24,6 +24,7 @@ from syntonos.core.chain.document import (
     Match,
     Output,
 )
+from syntonos.core.encodings.own import Definition, read_definition
 
 
 def _read_by(reader: Callable[[Any], Any]) -> BeforeValidator:
@@ -38,6 +39,7 @@ OutputStage = Annotated[
 ]
 DisplayStage = Annotated[Output | AcesOutput, Field(discriminator="kind"), _read_by(read_output)]
 LookStage = Annotated[Look, _read_by(read_look)]
+OwnDefinition = Annotated[Definition, _read_by(read_definition)]
 BalanceStage = Annotated[Balance, _read_by(read_balance)]
 AnyStage = Annotated[
     Decode | Input | Match | Balance | Look | Output | AcesOutput | EncodingOutput,
@@ -52,4 +54,4 @@ class ChainDocument(Schema):
     version: int
     stages: list[AnyStage] = Field(max_length=16)
     # Users' own encodings that the stages name, by slug, as `core.encodings.own` writes them.
-    encodings: dict[str, dict[str, Any]] = Field(default_factory=dict)
+    encodings: dict[str, OwnDefinition] = Field(default_factory=dict)

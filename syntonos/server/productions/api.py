@@ -115,14 +115,14 @@ def plot_encoding(request: HttpRequest, slug: str, levels: str = "full") -> Any:
 @router.post("/encoding-curve", response=CurveOut, operation_id="tryEncoding")
 def try_encoding(request: HttpRequest, body: OwnEncodingIn) -> Any:
     """Check a definition and return its curve, for a plot; nothing is stored."""
-    return plot_encoding(request, keep_encoding(body.definition).slug)
+    return plot_encoding(request, keep_encoding(body.definition.to_json()).slug)
 
 
 @router.post("/productions/{production_id}/encodings", response={201: EncodingOut},
              operation_id="enterEncoding")  # fmt: skip
 def enter_encoding(request: HttpRequest, production_id: int, body: OwnEncodingIn) -> Any:
     production = get_object_or_404(Production, pk=production_id)
-    row = services.keep_own_encoding(production, body.definition)
+    row = services.keep_own_encoding(production, body.definition.to_json())
     return Status(201, _own_out(row))
 
 

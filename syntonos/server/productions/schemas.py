@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from ninja import Schema
 from pydantic import Field
 
 from syntonos.core.chain import ToneScale
-from syntonos.server.api.chain_schemas import DisplayStage, OutputStage
+from syntonos.server.api.chain_schemas import DisplayStage, OutputStage, OwnDefinition
 
 LevelsName = Literal["full", "legal"]
 
@@ -52,7 +52,7 @@ class CurveOut(Schema):
 
 
 class OwnEncodingIn(Schema):
-    definition: dict[str, Any]
+    definition: OwnDefinition
 
 
 class ConfigSpaceOut(Schema):
@@ -71,7 +71,7 @@ class EncodingOut(Schema):
     name: str
     kind: Literal["camera", "working", "display", "linear", "own"]
     source: str
-    definition: dict[str, Any] | None = None
+    definition: OwnDefinition | None = None
 
 
 class RawSettings(Schema):

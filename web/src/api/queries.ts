@@ -1,4 +1,4 @@
-import { keepPreviousData, type QueryClient, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, type QueryClient, queryOptions, skipToken } from "@tanstack/react-query";
 import { api, type Job, type Schemas, unwrap } from "./client";
 import type { Seen } from "./draft";
 
@@ -16,9 +16,21 @@ export const keys = {
 // What no change of a production touches: tables of the core, and plots of what is asked for.
 const FIXED = new Set(["displays", "configs", "curve", "tone"]);
 
-/** Ask again, by key, for what a change of the production may have touched. */
-export const afterChange = (client: QueryClient): Promise<void> =>
-  client.invalidateQueries({ predicate: ({ queryKey }) => !FIXED.has(String(queryKey[0])) });
+// By the first part of their keys, the queries that a kind of change can touch.
+const PICTURE = ["board", "angle", "matches", "exports", "over", "history", "jobs"];
+const TOUCHED = {
+  look: new Set(PICTURE), // balance and look: what lies over the matched angles
+  matching: new Set([...PICTURE, "clips", "clip"]), // readings, fits, revisions
+};
+
+/** Ask again, by key, for what a change may have touched; anything of the production by default. */
+export const afterChange = (client: QueryClient, what?: keyof typeof TOUCHED): Promise<void> =>
+  client.invalidateQueries({
+    predicate: ({ queryKey }) => {
+      const first = String(queryKey[0]);
+      return what ? TOUCHED[what].has(first) : !FIXED.has(first);
+    },
+  });
 
 export const productionsQuery = () =>
   queryOptions({
@@ -150,16 +162,12 @@ export const curveQuery = (slug: string, levels: "full" | "legal") =>
 export const diagnosticsQuery = (seen: Seen | null) =>
   queryOptions({
     queryKey: ["diagnostics", seen],
-    enabled: seen !== null,
     placeholderData: keepPreviousData,
     gcTime: 10_000,
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.POST("/api/pictures/diagnostics", {
-          body: seen as Schemas["SeenIn"],
-          signal,
-        }),
-      ),
+    queryFn: seen
+      ? ({ signal }) =>
+          unwrap(api.POST("/api/pictures/diagnostics", { body: seen as Schemas["SeenIn"], signal }))
+      : skipToken,
   });
 
 export const displaysQuery = () =>

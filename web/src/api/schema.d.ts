@@ -1689,9 +1689,7 @@ export interface components {
         ChainDocument: {
             /** Encodings */
             encodings?: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: components["schemas"]["Definition"];
             };
             /** Stages */
             stages: (components["schemas"]["Decode"] | components["schemas"]["Input"] | components["schemas"]["Match"] | components["schemas"]["Balance"] | components["schemas"]["Look"] | components["schemas"]["Output"] | components["schemas"]["AcesOutput"] | components["schemas"]["EncodingOutput"])[];
@@ -2079,6 +2077,62 @@ export interface components {
             levels: "full" | "legal";
         };
         /**
+         * Definition
+         * @description A curve, given by parameters or by a table, and a gamut.
+         */
+        Definition: {
+            /**
+             * Adaptation
+             * @default cat02
+             * @enum {string}
+             */
+            adaptation: "cat02" | "bradford";
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /** Gamut */
+            gamut: string | [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Last
+             * @default 1
+             */
+            last: number;
+            log?: components["schemas"]["LogCamera"] | null;
+            /** Name */
+            name: string;
+            /**
+             * Table
+             * @default []
+             */
+            table: number[];
+            /**
+             * White
+             * @default [
+             *       0.3127,
+             *       0.329
+             *     ]
+             */
+            white: [
+                number,
+                number
+            ];
+        };
+        /**
          * DiagnosticsOut
          * @description What the LUTs of the look do to a frame.
          */
@@ -2165,10 +2219,7 @@ export interface components {
         };
         /** EncodingOut */
         EncodingOut: {
-            /** Definition */
-            definition?: {
-                [key: string]: unknown;
-            } | null;
+            definition?: components["schemas"]["Definition"] | null;
             /**
              * Kind
              * @enum {string}
@@ -2549,6 +2600,31 @@ export interface components {
              * @default 0
              */
             readings: number;
+        };
+        /**
+         * LogCamera
+         * @description The parameters of CLF's Log node, style cameraLinToLog.
+         *
+         *     code = log_side_slope log_base(lin_side_slope lin + lin_side_offset) + log_side_offset above
+         *     lin_side_break, a straight line below it, whose slope continues the curve's unless it is given.
+         *
+         *     Source: Academy S-2014-006 / SMPTE ST 2136-1, Log.
+         */
+        LogCamera: {
+            /** Base */
+            base: number;
+            /** Lin Side Break */
+            lin_side_break: number;
+            /** Lin Side Offset */
+            lin_side_offset: number;
+            /** Lin Side Slope */
+            lin_side_slope: number;
+            /** Linear Slope */
+            linear_slope?: number | null;
+            /** Log Side Offset */
+            log_side_offset: number;
+            /** Log Side Slope */
+            log_side_slope: number;
         };
         /**
          * Look
@@ -3040,10 +3116,7 @@ export interface components {
         };
         /** OwnEncodingIn */
         OwnEncodingIn: {
-            /** Definition */
-            definition: {
-                [key: string]: unknown;
-            };
+            definition: components["schemas"]["Definition"];
         };
         /** PartIn */
         PartIn: {

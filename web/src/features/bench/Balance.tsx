@@ -41,7 +41,7 @@ export function BalancePanel({
         }),
       ),
     onSuccess: async () => {
-      await afterChange(client);
+      await afterChange(client, "look");
       onDials(null);
     },
   });

@@ -105,14 +105,14 @@ export function LookPanel({
   const keep = useMutation({
     mutationFn: () => send({ kind: "look", steps }),
     onSuccess: async () => {
-      await afterChange(client);
+      await afterChange(client, "look");
       onStage(undefined);
     },
   });
   const rejoin = useMutation({
     mutationFn: () => send(null),
     onSuccess: async () => {
-      await afterChange(client);
+      await afterChange(client, "look");
       setScope("production");
       onStage(undefined);
     },

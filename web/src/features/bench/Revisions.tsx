@@ -27,7 +27,7 @@ export function Revisions({
           body: { base_number: angle.base_number },
         }),
       ),
-    onSettled: () => afterChange(client),
+    onSettled: () => afterChange(client, "matching"),
   });
   const chart = `/p/${angle.production_id}/l/${angle.light_id}/c/${angle.angle.camera_id}/chart`;
   return (

@@ -43,7 +43,7 @@ export function Bracket({
         }),
       );
     },
-    onSettled: () => afterChange(client),
+    onSettled: () => afterChange(client, "matching"),
   });
   const made = merge.data;
   return (

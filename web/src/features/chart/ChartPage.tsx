@@ -68,7 +68,7 @@ function Charts({ angle }: { angle: Angle }) {
           body: fitBody(wanted, angle),
         }),
       ),
-    onSettled: () => afterChange(client),
+    onSettled: () => afterChange(client, "matching"),
   });
   const [choice, setChoice] = useState<FitChoice>(() => choiceOf(angle));
   const inUse = angle.angle.reading?.layout.slug ?? angle.reference.reading?.layout.slug;

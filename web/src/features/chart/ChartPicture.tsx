@@ -120,7 +120,7 @@ function Placed({
         }),
       ),
     onSuccess: async () => {
-      await afterChange(client);
+      await afterChange(client, "matching");
       setMoved(null);
       setQuestion(false);
     },

@@ -28,7 +28,7 @@ export function LayoutChoice({
         }),
       ),
     onSuccess: async (added) => {
-      await afterChange(client);
+      await afterChange(client, "matching");
       onLayout(added);
     },
   });

@@ -20,7 +20,7 @@ export function Neighbours({ angle }: { angle: Angle }) {
           body: { light_id: light, base_number: angle.base_number },
         }),
       ),
-    onSettled: () => afterChange(client),
+    onSettled: () => afterChange(client, "matching"),
   });
   if (list.isPending || !list.data?.length) return null;
   return (

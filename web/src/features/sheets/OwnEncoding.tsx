@@ -1,19 +1,37 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, fileBody, unwrap } from "@/api/client";
+import { api, fileBody, type Schemas, unwrap } from "@/api/client";
 import { configsQuery, spacesQuery } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { Plot } from "@/shared/Plot";
 import { Field } from "./Field";
 
-const PARAMETERS = [
-  ["base", "10"],
-  ["lin_side_slope", "5.555556"],
-  ["lin_side_offset", "0.05"],
-  ["log_side_slope", "0.25"],
-  ["log_side_offset", "0.39"],
-  ["lin_side_break", "0.01"],
+const PARAMETERS = {
+  base: "10",
+  lin_side_slope: "5.555556",
+  lin_side_offset: "0.05",
+  log_side_slope: "0.25",
+  log_side_offset: "0.39",
+  lin_side_break: "0.01",
+};
+
+const PARAMETER_NAMES = [
+  "base",
+  "lin_side_slope",
+  "lin_side_offset",
+  "log_side_slope",
+  "log_side_offset",
+  "lin_side_break",
 ] as const;
+
+const logOf = (typed: typeof PARAMETERS): Schemas["LogCamera"] => ({
+  base: Number(typed.base),
+  lin_side_slope: Number(typed.lin_side_slope),
+  lin_side_offset: Number(typed.lin_side_offset),
+  log_side_slope: Number(typed.log_side_slope),
+  log_side_offset: Number(typed.log_side_offset),
+  lin_side_break: Number(typed.lin_side_break),
+});
 
 /** An encoding that no list has: a curve by its log parameters or a table, and primaries. */
 export function OwnEncoding({
@@ -26,7 +44,7 @@ export function OwnEncoding({
   const client = useQueryClient();
   const [name, setName] = useState("");
   const [kind, setKind] = useState<"log" | "table">("log");
-  const [log, setLog] = useState<Record<string, string>>(Object.fromEntries(PARAMETERS));
+  const [log, setLog] = useState(PARAMETERS);
   const [table, setTable] = useState("");
   const [primaries, setPrimaries] = useState("0.708 0.292  0.170 0.797  0.131 0.046");
   const [white, setWhite] = useState("0.3127 0.3290");
@@ -35,16 +53,23 @@ export function OwnEncoding({
       .trim()
       .split(/[\s,;]+/)
       .map(Number);
-  const definition = () => {
+  // What is not a number is sent as one that is none: the server says where it is missing.
+  const point = (values: number[], at = 0): [number, number] => [
+    values[at] ?? Number.NaN,
+    values[at + 1] ?? Number.NaN,
+  ];
+  const definition = (): Schemas["Definition"] => {
     const p = numbers(primaries);
     const known = primaries.trim().match(/^[a-z][\w.-]*$/);
     return {
       name,
-      gamut: known ? primaries.trim() : [p.slice(0, 2), p.slice(2, 4), p.slice(4, 6)],
-      ...(known ? {} : { white: numbers(white) }),
-      ...(kind === "log"
-        ? { log: Object.fromEntries(Object.entries(log).map(([k, v]) => [k, Number(v)])) }
-        : { table: numbers(table) }),
+      gamut: known ? primaries.trim() : [point(p), point(p, 2), point(p, 4)],
+      white: known ? [0.3127, 0.329] : point(numbers(white)),
+      adaptation: "cat02",
+      log: kind === "log" ? logOf(log) : null,
+      table: kind === "log" ? [] : numbers(table),
+      first: 0,
+      last: 1,
     };
   };
   const look = useMutation({
@@ -99,7 +124,7 @@ export function OwnEncoding({
             offset above the break, a straight line below.
           </p>
           <div className="grid grid-cols-3 gap-2">
-            {PARAMETERS.map(([key]) => (
+            {PARAMETER_NAMES.map((key) => (
               <label key={key} className="text-2xs">
                 <span className="faint block">{key.replaceAll("_", " ")}</span>
                 <input
