@@ -87,8 +87,9 @@ AS_IN_FORCE: Final = Overrides()
 def parts_of_chain(chain: Chain) -> Parts:
     """Return the parts that a chain was composed of."""
     return Parts(
-        chain.decode, chain.output, chain.input.unit, chain.match, chain.balance, chain.look
-    )
+        chain.decode, chain.output, unit=chain.input.unit,
+        **{name: getattr(chain, name) for name in OPTIONAL_STAGES},
+    )  # fmt: skip
 
 
 def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:

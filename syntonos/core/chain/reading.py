@@ -85,6 +85,7 @@ def read_chain(document: Any) -> Chain:
     if places != sorted(set(places)) or missing:
         raise failure(
             f"The stages are {kinds}.",
-            f"They are {', '.join(STAGES)}, in this order; match, balance and look may be missing.",
+            f"They are {', '.join(STAGES)}, in this order; "
+            f"{', '.join(OPTIONAL_STAGES)} may be missing.",
         )
     return Chain(**dict(zip(kinds, stages, strict=True)))

@@ -22,7 +22,7 @@ class DecodeIn(Schema):
 class OverridesIn(Schema):
     """What is looked at instead of what is in force; nothing of it is kept."""
 
-    off: list[OptionalStage] = Field(default_factory=list, max_length=3)
+    off: list[OptionalStage] = Field(default_factory=list, max_length=16)
     until: Literal["input"] | OptionalStage | None = None
     decode: DecodeIn | None = None  # a candidate encoding
     match_id: int | None = None  # a revision of this camera's match in this light

@@ -58,9 +58,9 @@ outputs = st.one_of(
 )
 chains = st.builds(
     Chain, st.builds(Decode, slugs, levels), outputs, st.builds(Input, unit=triples),
-    st.none() | matches,
-    st.none() | st.builds(Balance, st.floats(-5, 5), triples, st.none() | cdls),
-    st.none() | looks,
+    match=st.none() | matches,
+    balance=st.none() | st.builds(Balance, st.floats(-5, 5), triples, st.none() | cdls),
+    look=st.none() | looks,
 )  # fmt: skip
 
 
