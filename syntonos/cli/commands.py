@@ -62,7 +62,7 @@ from syntonos.core.matching import (
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.encoding_check import check_encoding
 from syntonos.core.matching.pooled import pooled_prior
-from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_expected
+from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_match
 from syntonos.core.media import (
     kind_of,
     read_recording,
@@ -367,7 +367,7 @@ def _say_match(charts: _Charts, fit: MatchFit) -> None:
           f"{fit.after:.2f}, left-one-out {fit.left_one_out:.2f}")  # fmt: skip
     print(f"off the chart expect {fit.expected:.2f}, between {fit.expected_low:.2f} and "
           f"{fit.expected_high:.2f} nine times in ten ({MODEL_NAMES[fit.model]})")  # fmt: skip
-    print(f"{judge_expected(fit.expected).words}: up to {USUAL_TOLERANCE:g} is in tune")
+    print(f"{judge_match(fit.expected).words}: up to {USUAL_TOLERANCE:g} is in tune")
 
 
 def run_check(args: argparse.Namespace) -> int:

@@ -186,7 +186,7 @@ def test_a_light_without_a_chart_borrows_until_it_has_one(api, place, read, nigh
     board = api("get", f"/productions/{place.production.pk}/board")
     own = (night.pk, place.cameras["B"].pk)
     cell = next(c for c in board["cells"] if (c["light_id"], c["camera_id"]) == own)
-    assert (cell["state"], cell["next_step"]) == ("borrowed", "read_chart")
+    assert (cell["state"], cell["next_step"]) == ("borrowed", "bring_chart")
     # Its LUT can be taken away; nothing is claimed of what it adds to an error nobody knows.
     lut = api("post", f"{path}/exports", {"target": "reference", "size": 17}, status=201)
     assert lut["read_back"]["cost"] is None

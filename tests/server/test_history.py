@@ -21,7 +21,14 @@ def state(place):
     production.refresh_from_db()
     cameras = list(production.cameras.values().order_by("pk"))
     lights = list(production.lights.values().order_by("pk"))
-    clips = [list(c.clips.values().order_by("pk")) for c in production.cameras.order_by("pk")]
+    # What was measured of a clip is no change of it.
+    clips = [
+        [
+            {k: v for k, v in row.items() if k != "clipped"}
+            for row in c.clips.values().order_by("pk")
+        ]
+        for c in production.cameras.order_by("pk")
+    ]
     current = [
         sorted(rows.filter(is_current=True).values_list("pk", flat=True))
         for rows in (light_rows for light in production.lights.all()

@@ -23,11 +23,13 @@ from syntonos.core.encodings import loops, scalar
 OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 3, 4, 5
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
 OP_CLAMPED_ROOT = 13
+OP_HIGHLIGHTS = 15
 OP_HOST = 14  # what the host library does; the kernels never see it
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
 ENC_POW = OP_ENCODE + scalar.POWER
 DEC_TABLE, ENC_TABLE = OP_DECODE + scalar.TABLE, OP_ENCODE + scalar.TABLE
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
+_EIGHTH = np.float32(0.125)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
 _LUMA_R, _LUMA_G, _LUMA_B = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 _REACH, _MILLI, _TINY = np.float32(REACH), np.float32(1e-3), np.float32(1e-9)
@@ -148,6 +150,32 @@ def _model(x: Any, a: Any, tables: Any) -> None:
         rr[i] = r + w * (grey - r)
         gg[i] = g + w * (grey - g)
         bb[i] = b + w * (grey - b)
+
+
+@jit
+def _toward_light(x: Any, a: Any) -> None:
+    """Give a clipped red or blue what green and the other end say; see `stages.match.Highlights`.
+
+    Parameters: top, exponent of red, exponent of blue, where the blend begins, its slope, most.
+    """
+    top, warm, cool, start, slope, most = a[0], a[1], a[2], a[3], a[4], a[5]
+    green = x[1]
+    for side in range(2):
+        ends, others = x[2 * side], x[2 - 2 * side]
+        power = warm if side == 0 else cool
+        for i in range(TILE):
+            v = ends[i]
+            if v > start:
+                mid = green[i] if green[i] < top else top
+                low = others[i] if others[i] < top else top
+                if low < mid and mid > _TINY:
+                    low = low if low > mid * _EIGHTH else mid * _EIGHTH
+                    want = mid * exp2((log2(mid) - log2(low)) * power)
+                    want = want if want < most else most
+                    t = (v - start) * slope
+                    t = t if t < _TOP else _TOP
+                    if want > v:
+                        ends[i] = v + t * t * (_THREE - t - t) * (want - v)
 
 
 @jit
@@ -278,6 +306,8 @@ def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
             _affine_to_clip(x, a)
         elif op == OP_MODEL:
             _model(x, a, tables)
+        elif op == OP_HIGHLIGHTS:
+            _toward_light(x, a)
         elif op == OP_LEVELS:
             _levels(x, a)
         elif op == OP_CLAMP:

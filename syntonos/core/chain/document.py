@@ -2,8 +2,9 @@
 
 The stages and their order are those of `stages`; match, balance and look may be missing. Version 2
 added the match's roots and smooth residual; version 3 the unit correction, balance, look, and
-outputs with their tone scale in numbers. Older documents are lifted when they are read. A document
-of a version that is not known is refused.
+outputs with their tone scale in numbers; version 4 the match's highlights. It is written only where
+a match has them, so that the hashes of other chains stay. Older documents are lifted when they are
+read. A document of a version that is not known is refused.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ from syntonos.core.chain.stages.cdl import Cdl
 from syntonos.core.chain.stages.decode import Decode
 from syntonos.core.chain.stages.input import Input
 from syntonos.core.chain.stages.look import WORKING_LOG, CdlStep, Look, LookStep, LutStep
-from syntonos.core.chain.stages.match import IDENTITY, Match
+from syntonos.core.chain.stages.match import IDENTITY, Highlights, Match
 from syntonos.core.chain.stages.output import (
     NAMED_OUTPUTS,
     PLAIN,
@@ -39,11 +40,12 @@ from syntonos.core.errors import ChainError
 __all__ = [
     "IDENTITY", "NAMED_OUTPUTS", "PLAIN", "STAGES", "VERSION", "WORKING_LOG", "AcesOutput",
     "AnyOutput", "AnyStage", "Balance", "Cdl", "CdlStep", "Chain", "Decode", "DisplayOutput",
-    "EncodingOutput", "Input", "Look", "LookStep", "LutStep", "Match", "Output", "Triple",
-    "chain_hash", "chain_to_json",
+    "EncodingOutput", "Highlights", "Input", "Look", "LookStep", "LutStep", "Match", "Output",
+    "Triple", "chain_hash", "chain_to_json",
 ]  # fmt: skip
 
-VERSION: Final = 3
+VERSION: Final = 4
+_WITHOUT_HIGHLIGHTS: Final = 3
 PLAIN_INPUT: Final = Input()
 AnyStage: TypeAlias = Decode | Input | Match | Balance | Look | AnyOutput
 
@@ -86,7 +88,12 @@ class Chain:
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values; users' own encodings are written out in it."""
     plain = json.loads(json.dumps([asdict(stage) for stage in chain.stages]))
-    out = {"syntonos": "chain", "version": VERSION, "stages": plain}
+    version = VERSION
+    if chain.match is None or chain.match.highlights is None:
+        version = _WITHOUT_HIGHLIGHTS
+        for stage in plain:
+            stage.pop("highlights", None)
+    out = {"syntonos": "chain", "version": version, "stages": plain}
     own = {slug: find_encoding(slug).definition for slug in chain.encodings}
     if written := {slug: d.to_json() for slug, d in own.items() if d is not None}:
         out["encodings"] = written

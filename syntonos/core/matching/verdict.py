@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import Final, Literal
 
 State = Literal["in_tune", "close", "off"]
+MOST_CLIPPED: Final = 0.005  # share of a picture; more takes the best verdict away
+_MOST_LEFT_OUT: Final = 1 / 6  # share of the patches; likewise
 USUAL_TOLERANCE: Final = 1.2  # delta E off the chart; a production may set its own
 _CLOSE: Final = 2.0  # times the tolerance
 
@@ -20,10 +22,17 @@ class Verdict:
 
     state: State
     words: str
+    lowered_by: tuple[str, ...] = ()  # why it is not better than the figure alone says
 
 
-def judge_expected(expected: float, tolerance: float = USUAL_TOLERANCE) -> Verdict:
-    """Judge the delta E that is to be expected off the chart.
+def judge_match(
+    expected: float,
+    tolerance: float = USUAL_TOLERANCE,
+    *,
+    left_out: float = 0.0,
+    clipped: float = 0.0,
+) -> Verdict:
+    """Judge a match by the delta E to be expected off the chart, and by what that cannot see.
 
     Parameters
     ----------
@@ -31,10 +40,21 @@ def judge_expected(expected: float, tolerance: float = USUAL_TOLERANCE) -> Verdi
         Mean delta E.
     tolerance : float
         In tune up to it, close up to twice it, off beyond.
+    left_out : float
+        Share of the chart's patches that took no part; with more than a sixth it is close at best.
+    clipped : float
+        Share of the picture that is clipped in a channel; with more than MOST_CLIPPED likewise.
     """
+    lowered = []
+    if left_out > _MOST_LEFT_OUT:
+        lowered.append(f"{left_out:.0%} of the patches are left out")
+    if clipped > MOST_CLIPPED:
+        lowered.append(f"{clipped:.1%} of the picture is clipped")
     state: State = "off"
     if expected <= tolerance:
         state = "in_tune"
     elif expected <= _CLOSE * tolerance:
         state = "close"
-    return Verdict(state, _WORDS[state])
+    if state == "in_tune" and lowered:
+        state = "close"
+    return Verdict(state, _WORDS[state], tuple(lowered))

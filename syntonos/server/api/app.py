@@ -21,13 +21,25 @@ from syntonos.server.history.api import router as history
 from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
+from syntonos.server.matching.taking_api import router as taking
 from syntonos.server.productions.api import router as productions
 from syntonos.server.rendering.api import router as rendering
 
 log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
-for _router in (productions, board, footage, matching, looks, handover, rendering, jobs, history):
+for _router in (
+    productions,
+    board,
+    footage,
+    matching,
+    taking,
+    looks,
+    handover,
+    rendering,
+    jobs,
+    history,
+):
     api.add_router("", _router)
 
 

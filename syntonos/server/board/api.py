@@ -20,6 +20,7 @@ from syntonos.server.history.services import head_of
 from syntonos.server.matching import api as matching
 from syntonos.server.matching import readings, selectors, services
 from syntonos.server.matching.chains import InForce
+from syntonos.server.matching.doubts import doubts_of
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.api import camera_out, light_out
 from syntonos.server.productions.models import Camera, Light
@@ -89,7 +90,16 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     base = selectors.latest_reading(light.pk, reference.pk)
     in_force = InForce(production, light.pk)
     match = in_force.matches.get((light.pk, camera.pk))
-    status = selectors.status(production, camera, own, base, match)
+    clips = list(Clip.objects.filter(light=light, camera=camera).select_related("camera"))
+    scenes = [clip for clip in clips if clip.kind == Clip.Kind.SCENE]
+    key = light.pk, camera.pk
+    newest = {(light.pk, row.clip.camera_id): row for row in (base, own) if row}
+    doubt = doubts_of(clips, newest, reference.pk).get(key)
+    status = selectors.status(
+        production, camera, own, base, match, scenes,
+        has_chart=len(scenes) < len(clips), doubt=doubt.text if doubt else "",
+    )  # fmt: skip
+    clipped = selectors.clipped_share(scenes)
     both = (base, own) if base and own and selectors.same_chart(base, own) else None
     return {
         "head": head, "production_id": production.pk, "production_name": production.name,
@@ -98,8 +108,9 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "reference": _side(light, reference, base, in_force),
         "angle": _side(light, camera, own, in_force),
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
+        "reason": status.reason, "doubt": doubt, "clipped": clipped,
         "tuner_before": selectors.tuner_before(*both) if both else None,
-        "match": matching.match_out(match) if match else None,
+        "match": matching.match_out(match, clipped) if match else None,
         "base_number": match.number if match else 0,
         "ramp": _ramp(*both) if both else [],
         "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,

@@ -23,6 +23,20 @@ from syntonos.server.productions.schemas import (
     TunerOut,
 )
 
+NextStep = Literal["none", "bring_in", "bring_chart", "read_chart", "read_reference", "fit",
+                   "fit_again", "take_alike"]  # fmt: skip
+
+
+class DoubtOut(Schema):
+    """What speaks against the encoding that a clip is taken as, and what it may be instead."""
+
+    clip_id: int
+    clip: str
+    text: str
+    encoding: str  # "" where only the text helps
+    encoding_name: str
+    levels: str
+
 
 class CellOut(Schema):
     light_id: int
@@ -33,9 +47,12 @@ class CellOut(Schema):
     delta_e: float | None
     before: float | None
     tuner: TunerOut | None
-    next_step: Literal["none", "bring_in", "read_chart", "read_reference", "fit", "fit_again"]
+    next_step: NextStep
     match_number: int | None
     stand: str  # of the clip that is shown
+    clipped: float | None  # the most of its scenes' pictures that is clipped in a channel
+    reason: str  # why it is not better than its figure says
+    doubt: DoubtOut | None
 
 
 class BoardOut(Schema):
@@ -73,7 +90,10 @@ class AngleOut(Schema):
     reference: SideOut
     angle: SideOut
     state: str
-    next_step: str
+    next_step: NextStep
+    reason: str  # why it is not better than its figure says
+    doubt: DoubtOut | None
+    clipped: float  # share of the angle's scenes, in any channel
     tuner: TunerOut | None
     tuner_before: TunerOut | None
     match: MatchOut | None

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors as matching
 from syntonos.server.matching.chains import InForce
+from syntonos.server.matching.doubts import Doubt, doubts_of
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera, Light, Production
 from syntonos.server.rendering.standing import stand_of
@@ -24,9 +25,12 @@ class Cell:
     delta_e: float | None
     before: float | None
     tuner: dict[str, float] | None
-    next_step: str  # none, bring_in, read_chart, read_reference, fit, fit_again
+    next_step: str  # one of board.schemas.NextStep
     match_number: int | None
     stand: str  # of the clip that is shown
+    clipped: float | None  # the most of its scenes' pictures; None where none was measured
+    reason: str  # why it is not better than its figure says
+    doubt: Doubt | None  # what speaks against the encoding of one of its clips
 
 
 def board(production: Production) -> list[Cell]:
@@ -34,16 +38,22 @@ def board(production: Production) -> list[Cell]:
     cameras = list(production.cameras.all())
     lights = list(production.lights.all())
     clips: dict[tuple[int, int, str], Clip] = {}
+    scenes: dict[tuple[int, int], list[Clip]] = {}
+    every: list[Clip] = []
     for clip in (
         Clip.objects.filter(camera__production=production)
         .select_related("camera__production")
         .order_by("id")
     ):
         clips.setdefault((clip.light_id, clip.camera_id, clip.kind), clip)
+        if clip.kind == Clip.Kind.SCENE:
+            scenes.setdefault((clip.light_id, clip.camera_id), []).append(clip)
+        every.append(clip)
     readings = matching.newest_readings(production.pk)
     in_force = InForce(production)
+    doubts = doubts_of(every, readings, production.reference_camera_id)
     return [
-        _cell(production, light, camera, clips, readings, in_force)
+        _cell(production, light, camera, clips, readings, in_force, scenes, doubts)
         for light in lights for camera in cameras
     ]  # fmt: skip
 
@@ -55,6 +65,8 @@ def _cell(
     clips: dict[tuple[int, int, str], Clip],
     readings: dict[tuple[int, int], ChartReading],
     in_force: InForce,
+    scenes: dict[tuple[int, int], list[Clip]],
+    doubts: dict[tuple[int, int], Doubt],
 ) -> Cell:
     key = (light.pk, camera.pk)
     scene, chart = clips.get((*key, "scene")), clips.get((*key, "chart"))
@@ -62,10 +74,17 @@ def _cell(
     reference_id = production.reference_camera_id
     base = readings.get((light.pk, reference_id)) if reference_id else None
     match = in_force.matches.get(key)
-    status = matching.status(production, camera, own, base, match)
     shown = scene or chart
+    own_scenes = scenes.get(key, [])
+    doubt = doubts.get(key)
+    status = matching.status(
+        production, camera, own, base, match, own_scenes, has_chart=chart is not None,
+        doubt=doubt.text if doubt else "",
+    )  # fmt: skip
+    measured = [c.clipped_share for c in own_scenes if c.clipped_share is not None]
+    clipped = max(measured, default=None)
     return Cell(
         light.pk, camera.pk, shown, chart, status.state, status.delta_e, status.before,
         status.tuner, status.next_step if shown else "bring_in", match.number if match else None,
-        stand_of(shown, in_force) if shown else "",
+        stand_of(shown, in_force) if shown else "", clipped, status.reason, doubt,
     )  # fmt: skip

@@ -14,6 +14,7 @@ from django.conf import settings
 from syntonos.core.errors import MediaError
 from syntonos.core.media import read_recording
 from syntonos.core.media.manifest import Marked, hash_file, read_manifest
+from syntonos.server.footage.clipping import measure
 from syntonos.server.footage.frames import write_proxies
 from syntonos.server.footage.looking import problem_of, target_of
 from syntonos.server.footage.media import resolve
@@ -161,6 +162,7 @@ def _clip(row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]) 
         recording=said, marks=marks, missing=row.missing, root=row.root,
     )  # fmt: skip
     tell(sum(mark["size"] for mark in marks), "Small pictures of")
+    measure(clip)
     try:
         _proxies(clip)
     except BaseException:  # broken, or stopped: nothing is left half brought in

@@ -51,6 +51,8 @@ class Clip(Identified):
     profile = models.JSONField(default=dict)
     findings = models.JSONField(default=list)
     findings_of = models.CharField(max_length=120, blank=True)
+    # How much of its picture is clipped, and for what that holds (`footage.clipping`).
+    clipped = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -101,6 +103,11 @@ class Clip(Identified):
     def taken_as(self) -> str:
         """What findings hold for: encoding, levels and how the files are read."""
         return f"{self.encoding} {self.levels} {self.development_key}"[:120]
+
+    @property
+    def clipped_share(self) -> float | None:
+        """The share of its picture that is clipped in any channel; None where not measured."""
+        return float(self.clipped["any"]) if self.clipped.get("of") == self.taken_as else None
 
     @property
     def scene(self) -> str:

@@ -31,6 +31,7 @@ class ClipOut(Schema):
     encoding: str
     levels: Literal["full", "legal"]
     warnings: list[str]
+    clipped_share: float | None  # of its picture, clipped in any channel; None if not measured
 
 
 class FindingOut(Schema):

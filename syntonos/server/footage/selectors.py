@@ -58,7 +58,8 @@ def clip_row(clip: Clip) -> dict[str, Any]:
     return plain | {
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
-        "levels": clip.levels, "scene": clip.scene, "encoding_name": encoding_name(clip.encoding),
+        "levels": clip.levels, "scene": clip.scene, "clipped_share": clip.clipped_share,
+        "encoding_name": encoding_name(clip.encoding),
         "strip": strip_of(clip.frame_count),
         "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),
     }  # fmt: skip

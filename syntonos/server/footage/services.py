@@ -118,7 +118,7 @@ def apply_settings(
         Clip.objects.filter(pk__in=ids, camera__production=production)
         .select_related("camera", "light").order_by("id")
     )  # fmt: skip
-    again: dict[int, Light] = {}
+    again: dict[int, tuple[Light, set[int]]] = {}
     names = clips[0].name if len(clips) == 1 else f"{len(clips)} clips"
 
     def words(made: Step) -> str:
@@ -135,10 +135,12 @@ def apply_settings(
             made.change(clip, fields)
             changed = before != (clip.encoding, clip.levels, clip.development_key)
             if changed and clip.readings.exists():
-                again[clip.light_id] = clip.light
-    for light in again.values():
-        jobs.start(production, "match-angles", f"{light.name}: read and fit again",
-                   {"light_id": light.pk}, group=made.group)  # fmt: skip
+                again.setdefault(clip.light_id, (clip.light, set()))[1].add(clip.camera_id)
+    for light, cameras in again.values():
+        jobs.start(
+            production, "match-angles", f"{light.name}: read and fit again",
+            {"light_id": light.pk, "again": sorted(cameras)}, group=made.group,
+        )  # fmt: skip
     return clips
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ from syntonos.core.matching import reading_from_json
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.services import Progress
-from syntonos.server.matching import readings, selectors, services
+from syntonos.server.matching import encoding_checks, readings, selectors, services
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera, Light
 
@@ -22,17 +22,60 @@ class Outcome:
 
     camera_id: int
     camera: str
-    outcome: str  # read (the reference), kept, matched, asked, failed
+    outcome: str  # read (the reference), kept, matched, asked, failed, no_chart
     text: str = ""
     expected: float | None = None
 
 
 def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Match the angles of a light; arguments: light_id."""
+    """Match the angles of a light; arguments: light_id.
+
+    With `again` only what was read or matched before of these cameras.
+    """
     light = Light.objects.select_related("production__reference_camera").get(
         pk=arguments["light_id"]
     )
-    return {"angles": [asdict(outcome) for outcome in match_angles(light, progress)]}
+    if "again" in arguments:
+        out = derive_again(light, arguments["again"], progress)
+    else:
+        out = match_angles(light, progress)
+    return {"angles": [asdict(outcome) for outcome in out]}
+
+
+def derive_again(
+    light: Light, cameras: Sequence[int], progress: Callable[[float, str], None]
+) -> list[Outcome]:
+    """Read and fit again what stands on the clips of some cameras; nothing that is new.
+
+    A camera whose chart was never read stays so, and one that was never matched is only read. With
+    the reference all angles that are matched are fitted again.
+    """
+    production = light.production
+    reference = production.reference_camera
+    every = list(production.cameras.all())
+    read = [c for c in every if c.pk in cameras and selectors.latest_reading(light.pk, c.pk)]
+    fitted = [
+        c for c in every
+        if (c.pk in cameras or (reference is not None and reference.pk in cameras))
+        and selectors.current_match(light.pk, c) is not None
+    ]  # fmt: skip
+    steps, done, out = len(read) + len(fitted) + 1, 0, []
+
+    def tell(what: str) -> None:
+        progress(min(done / steps, 1.0), what)
+
+    for camera in read:
+        row = _read(light, camera, tell, None)
+        if isinstance(row, Outcome):
+            out.append(row)
+        elif camera not in fitted:
+            out.append(Outcome(camera.pk, str(camera), "read", f"reading {row.number}"))
+        done += 1
+    for camera in fitted:
+        if not any(outcome.camera_id == camera.pk for outcome in out):
+            out.append(_match(light, camera, tell, None))
+        done += 1
+    return out
 
 
 def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[Outcome]:
@@ -47,8 +90,13 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
             f"{production} has no reference camera.", hint="Choose one in the production's sheet.",
             code="fit.reference",
         )  # fmt: skip
-    cameras = [c for c in production.cameras.all() if c.pk != reference.pk]
-    cameras = [c for c in cameras if _chart_clip(light, c) or _fresh(light, c)]
+    others = [c for c in production.cameras.all() if c.pk != reference.pk]
+    cameras = [c for c in others if _chart_clip(light, c) or _fresh(light, c)]
+    without = [
+        Outcome(c.pk, str(c), "no_chart", f"{light.name} has no chart clip of {c}.")
+        for c in others
+        if c not in cameras and Clip.objects.filter(light=light, camera=c).exists()
+    ]
     steps = 2 + 3 * len(cameras)
     done = 0
 
@@ -67,10 +115,12 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
         begun = done
         out.append(_match(light, camera, tell, layout))
         done = begun + 3
-    return out
+    return [*out, *without]
 
 
-def _match(light: Light, camera: Camera, tell: Callable[[str], None], layout: str) -> Outcome:
+def _match(
+    light: Light, camera: Camera, tell: Callable[[str], None], layout: str | None
+) -> Outcome:
     own = _read(light, camera, tell, layout)
     if not isinstance(own, ChartReading):
         return own
@@ -90,6 +140,7 @@ def _match(light: Light, camera: Camera, tell: Callable[[str], None], layout: st
         return Outcome(camera.pk, str(camera), "failed", str(error))
     except ConflictError as error:
         return Outcome(camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
+    encoding_checks.start_where_doubtful(match)
     return Outcome(
         camera.pk, str(camera), "matched", f"match {match.number}", match.evidence["expected"]
     )

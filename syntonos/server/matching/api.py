@@ -14,7 +14,6 @@ from syntonos.core.chain import Decode, Parts, compile_chain, compose, run
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.charts import ChartLayout
 from syntonos.core.matching import MODEL_NAMES, MODEL_WORDS, reading_from_json
-from syntonos.core.matching.verdict import judge_expected
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.jobs.services import start
@@ -55,7 +54,8 @@ _NO_NOTES: dict[str, Any] = {
 }  # fmt: skip
 
 
-def _clip(clip_id: int) -> Clip:
+def clip_of(clip_id: int) -> Clip:
+    """Return a clip with its camera, production and light; 404 where there is none."""
     return get_object_or_404(Clip.objects.select_related("camera__production", "light"), pk=clip_id)
 
 
@@ -89,9 +89,10 @@ def _swatches(row: ChartReading) -> list[str]:
     return ["#" + bytes(colour).hex() for colour in colours]
 
 
-def match_out(row: Match) -> dict[str, Any]:
-    """Return a match with its evidence for the API."""
+def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
+    """Return a match with its evidence for the API; `clipped`: the share of the angle's scene."""
     e = row.evidence
+    verdict = selectors.verdict_of(row, row.camera.production.tolerance, clipped)
     named = ("model", "stops", "flare_share", "warmth", "tint", "slope", "before", "white_only",
              "after", "left_one_out", "residuals", "warnings")  # fmt: skip
     return {
@@ -108,9 +109,8 @@ def match_out(row: Match) -> dict[str, Any]:
         "borrowed": _borrowed(e.get("borrowed")),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
-        "verdict": judge_expected(
-            e.get("expected") or e["left_one_out"], row.camera.production.tolerance
-        ).words,
+        "verdict": verdict.words, "lowered_by": verdict.lowered_by,
+        "highlights": e["match"].get("highlights"),
         "models": [
             {**m, "name": MODEL_NAMES[m["model"]], "word": MODEL_WORDS[m["model"]]}
             for m in e.get("models", [])
@@ -148,7 +148,7 @@ def layout_out(layout: ChartLayout) -> dict[str, Any]:
 
 @router.post("/clips/{clip_id}/find", response=FoundOut, operation_id="findChart")
 def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
-    clip = _clip(clip_id)
+    clip = clip_of(clip_id)
     layout = readings.layout_for(clip.camera.production, body.layout)
     found = readings.find(clip, body.frames, layout=layout, every=body.every)
     best = found.detection
@@ -164,7 +164,7 @@ def find_chart(request: HttpRequest, clip_id: int, body: FindIn) -> Any:
 
 @router.post("/clips/{clip_id}/readings", response={201: ReadingOut}, operation_id="readChart")
 def read_chart(request: HttpRequest, clip_id: int, body: ReadIn) -> Any:
-    clip = _clip(clip_id)
+    clip = clip_of(clip_id)
     layout = readings.layout_for(clip.camera.production, body.layout)
     row = readings.read(
         clip,
@@ -223,7 +223,7 @@ def _request(body: FitIn) -> services.FitRequest:
     )
     return services.FitRequest(
         body.model, tuple(body.leave_out), weights, pairs, body.pool, body.values,
-        body.values_name, body.base_number,
+        body.values_name, body.fills, body.base_number,
     )  # fmt: skip
 
 
@@ -239,7 +239,9 @@ def preview_fit(request: HttpRequest, light_id: int, camera_id: int, body: FitIn
 def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) -> Any:
     light, camera = place_of(light_id, camera_id)
     wanted = _request(body)
-    return Status(201, match_out(services.fit(light=light, camera=camera, request=wanted)))
+    made = services.fit(light=light, camera=camera, request=wanted)
+    encoding_checks.start_where_doubtful(made)
+    return Status(201, match_out(made))
 
 
 @router.post("/lights/{light_id}/match", response={202: JobOut}, operation_id="matchAngles")

@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
-from syntonos.core.encodings import CURVES, GAMUTS, find_encoding
 from syntonos.core.errors import ColourError
 from syntonos.core.matching.clip_check import ClipProfile, Finding, check_clip, profile_of
 from syntonos.server.footage.frames import frame_of
@@ -15,6 +14,7 @@ from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import selectors
+from syntonos.server.matching.doubts import likelier
 from syntonos.server.matching.encoding_checks import check_of
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Production
@@ -112,18 +112,5 @@ def _by_chart(clip: Clip) -> list[Finding]:
         return []
     if check["verdict"] != "doubtful":
         return []
-    # Of those that cannot be told apart the one that changes least; the gamut is not judged.
-    alike = check["alike"]
-    best = next((c for c in alike if c["encoding"] == clip.encoding), alike[0])
-    stated, other = find_encoding(clip.encoding), find_encoding(best["encoding"])
-    encoding, levels, cost = best["encoding"], best["levels"], best["cost"]
-    if other.curve.slug in CURVES and stated.gamut.slug in GAMUTS:
-        encoding = find_encoding(f"{other.curve.slug}/{stated.gamut.slug}").slug
-    beside = len(alike) - 1
-    text = (
-        f"Its chart speaks for {other.curve.name} at {levels} levels"
-        + (f", or {beside} other{'s' if beside > 1 else ''} that cannot be told from it" if beside
-           else "")
-        + (f"; taking it as said costs {cost:.1f} ΔE" if cost is not None else "") + "."
-    )  # fmt: skip
+    text, encoding, levels = likelier(check, clip)
     return [Finding("chart", text, encoding=encoding, levels=levels)]

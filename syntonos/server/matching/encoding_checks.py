@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from typing import Any
 
@@ -13,7 +13,7 @@ from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import services
-from syntonos.server.matching.models import ChartReading, EncodingCheck
+from syntonos.server.matching.models import ChartReading, EncodingCheck, Match
 from syntonos.server.matching.readings import bracket_of
 from syntonos.server.productions.models import Camera, Light
 
@@ -39,6 +39,29 @@ def start(light: Light, camera: Camera) -> Job:
     base, own = services.both_readings(light, camera)
     title = f"Checking the encoding of {camera} in {light.name}"
     return jobs.start(light.production, KIND, title, _arguments(base, own))
+
+
+_FLARE = (-0.01, 0.05)  # shares of white: less or more points to another curve
+_SLOPE = 0.04  # of the grey ramp, stops per stop
+_CONTRADICTION = 2.5  # delta E, cross-validated
+
+
+def is_suspicious(evidence: Mapping[str, Any]) -> bool:
+    """Say whether a fit's figures point to another encoding: flare, slope, levels, residuals."""
+    low, high = _FLARE
+    return (
+        not low <= evidence["flare_share"] <= high
+        or abs(evidence["slope"] - 1) > _SLOPE
+        or evidence["left_one_out"] > _CONTRADICTION
+        or any(c["likely"] != c["stated"] for c in evidence.get("levels", {}).values())
+    )
+
+
+def start_where_doubtful(match: Match) -> Job | None:
+    """Queue the check of a match's own readings where its figures point to another encoding."""
+    if match.reference_reading is None or not is_suspicious(match.evidence):
+        return None
+    return start(match.light, match.camera)
 
 
 def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:

@@ -150,6 +150,7 @@ class FitIn(Schema):
     weights: list[WeightIn] = Field(default_factory=list, max_length=225)
     areas: list[AreaPairIn] = Field(default_factory=list, max_length=24)
     pool: bool = False
+    fills: bool = True  # whether clipped highlights are filled towards the light
     values: str = Field("", max_length=200_000)  # "published", "kept", or a table of patch values
     values_name: str = Field("", max_length=120)
     base_number: int = Field(0, ge=0)
@@ -221,6 +222,36 @@ class AdviceOut(Schema):
     gain: float  # how much less delta E to expect
 
 
+class HighlightsOut(Schema):
+    top: float
+    warm: float
+    cool: float
+
+
+class TakeAsIn(Schema):
+    encoding: str = Field(max_length=60)
+    levels: Literal["full", "legal"]
+    scope: Literal["clip", "light", "camera"]
+    base: int | None = None
+
+
+class MovedOut(Schema):
+    light: str
+    camera: str
+    now: float | None
+    then: float | None  # None where it cannot be fitted so
+    problem: str
+
+
+class WouldTakeOut(Schema):
+    clips: list[str]
+    matches: list[MovedOut]  # that would be fitted again
+
+
+class BaseIn(Schema):
+    base: int | None = None
+
+
 class MatchOut(Schema):
     id: int
     number: int
@@ -230,6 +261,8 @@ class MatchOut(Schema):
     model: str
     model_word: str
     verdict: str  # what to make of what is to be expected, in words
+    lowered_by: list[str]  # why it is not better than its figure says
+    highlights: HighlightsOut | None  # how clipped ones are filled; None as recorded
     asked: ModelName  # the model that was asked for: few patches are fitted with a simpler one
     weights: list[WeightIn]
     areas: list[AreaPairIn]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -13,14 +13,16 @@ from django.db.models import QuerySet
 from syntonos.core.chain import Match as MatchStage
 from syntonos.core.chain import read_chain
 from syntonos.core.charts import ChartReading as CoreReading
+from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import tuner_of
-from syntonos.core.matching.verdict import judge_expected
+from syntonos.core.matching.verdict import Verdict, judge_match
 from syntonos.server.matching.models import ChartReading, Match
 
 if TYPE_CHECKING:
+    from syntonos.server.footage.models import Clip
     from syntonos.server.productions.models import Camera, Production
 
 
@@ -49,22 +51,35 @@ def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:
 
 
 def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
-    """Return the newest chart reading of a camera in a light."""
-    return (
+    """Return the newest chart reading of a camera in a light that holds, or the newest at all."""
+    rows = (
         ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
-        .select_related("clip__camera").order_by("-created", "-id").first()
+        .select_related("clip__camera").order_by("created", "id")
     )  # fmt: skip
+    newest: ChartReading | None = None
+    for row in rows:
+        newest = _newer(newest, row)
+    return newest
+
+
+def _newer(known: ChartReading | None, row: ChartReading) -> ChartReading:
+    """Return a later reading, unless only the one before it was made as its clip is taken now."""
+    return known if known is not None and holds(known) and not holds(row) else row
 
 
 def newest_readings(
     production_id: int, cameras: Iterable[int] | None = None
 ) -> dict[tuple[int, int], ChartReading]:
-    """Return the newest chart reading of each camera in each light, in one query."""
+    """Return the newest holding chart reading of each camera in each light, in one query."""
     rows = ChartReading.objects.filter(clip__camera__production_id=production_id)
     if cameras is not None:
         rows = rows.filter(clip__camera__in=cameras)
     rows = rows.select_related("clip__camera").order_by("created", "id")
-    return {(row.clip.light_id, row.clip.camera_id): row for row in rows}
+    newest: dict[tuple[int, int], ChartReading] = {}
+    for row in rows:
+        key = row.clip.light_id, row.clip.camera_id
+        newest[key] = _newer(newest.get(key), row)
+    return newest
 
 
 def holds(row: ChartReading) -> bool:
@@ -102,6 +117,7 @@ class Status:
     before: float | None
     tuner: dict[str, float] | None
     next_step: str
+    reason: str = ""  # why it is not better than its figure says, or what is in the way
 
 
 def is_borrowed(match: Match) -> bool:
@@ -144,10 +160,25 @@ def status(
     own: ChartReading | None,
     base: ChartReading | None,
     match: Match | None,
+    scenes: Sequence[Clip] = (),
+    *,
+    has_chart: bool = True,
+    doubt: str = "",
 ) -> Status:
-    """Judge an angle: the delta E to expect off the chart against the production's tolerance."""
+    """Judge an angle: the delta E to expect off the chart against the production's tolerance.
+
+    Parameters
+    ----------
+    scenes
+        The angle's clips in the light: what is clipped in them, and what they are taken as, counts.
+    has_chart
+        Whether there is a clip of a chart to read.
+    doubt
+        What speaks against the encoding that its chart is taken as.
+    """
+    read_chart = "read_chart" if has_chart else "bring_chart"
     if production.reference_camera_id == camera.pk:
-        return Status("reference", None, None, None, "none" if own else "read_chart")
+        return Status("reference", None, None, None, "none" if own else read_chart)
     if match is not None:
         value = _value(match)
         before = match.evidence.get("before")
@@ -155,12 +186,17 @@ def status(
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
-            return Status("borrowed", value, None, None, "read_chart")
+            return Status("borrowed", value, None, None, read_chart)
         assert value is not None  # noqa: S101 - only borrowed matches have none
-        state = judge_expected(value, production.tolerance).state
-        return Status(state, value, before, distance, "none")
+        if other := taken_otherwise(match, scenes):
+            return Status("off", value, before, distance, "take_alike", other)
+        verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
+        state, reason = verdict.state, ", ".join(verdict.lowered_by)
+        if doubt:
+            state, reason = ("close" if state == "in_tune" else state), doubt
+        return Status(state, value, before, distance, "none", reason)
     if own is None:
-        return Status("not_measured", None, None, None, "read_chart")
+        return Status("not_measured", None, None, None, read_chart)
     if base is None:
         return Status("not_measured", None, None, None, "read_reference")
     if not same_chart(base, own):
@@ -168,6 +204,33 @@ def status(
     value = _delta_e_of(_text(base.data), _text(own.data))
     state = "in_tune" if value <= production.tolerance else "off"
     return Status(state, value, value, tuner_before(base, own), "fit")
+
+
+def clipped_share(scenes: Iterable[Clip]) -> float:
+    """Return the most of a scene's picture that is clipped in any channel; 0 where not measured."""
+    return max((clip.clipped_share or 0.0 for clip in scenes), default=0.0)
+
+
+def taken_otherwise(match: Match, scenes: Iterable[Clip]) -> str:
+    """Say which scene is decoded otherwise than the chart that its match was fitted on, or ""."""
+    reading = match.angle_reading
+    for clip in scenes:
+        if (clip.encoding, clip.levels) != (reading.encoding, reading.levels):
+            first, second = (
+                f"{find_encoding(row.encoding).name}, {row.levels} levels"
+                for row in (reading, clip)
+            )
+            return f"the chart was read as {first}; {clip} is taken as {second}"
+    return ""
+
+
+def verdict_of(match: Match, tolerance: float, clipped: float = 0.0) -> Verdict:
+    """Judge a match by its evidence, and by how much of the angle's scene is clipped."""
+    e = match.evidence
+    patches = e.get("residuals", [])
+    left_out = sum(1 for patch in patches if patch["left_out"]) / max(len(patches), 1)
+    return judge_match(_value(match) or e["left_one_out"], tolerance,
+                       left_out=left_out, clipped=clipped)  # fmt: skip
 
 
 def same_chart(base: ChartReading, own: ChartReading) -> bool:

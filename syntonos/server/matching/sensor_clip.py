@@ -1,11 +1,16 @@
-"""Where an angle's sensor clips, from the scenes it shot in the light of its chart."""
+"""Where an angle clips, and how that is filled, from the scenes it shot in its chart's light."""
 
 from __future__ import annotations
 
+from contextlib import suppress
+
+from syntonos.core.chain import Highlights
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.core.matching.highlights import fill_of
+from syntonos.server.footage.clipping import frames_looked_at
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching.models import ChartReading
@@ -37,7 +42,19 @@ def scene_clip(row: ChartReading, reading: CoreReading) -> float | None:
     return max(levels, default=None)
 
 
-def _set_alike(chart: Clip, clip: Clip, reading: CoreReading) -> bool:
+def fill_for(row: ChartReading) -> Highlights | None:
+    """Return how what is clipped at the top of an angle's code values is filled, or None."""
+    chart, codes = row.clip, []
+    scenes = Clip.objects.filter(
+        light=chart.light_id, camera=chart.camera_id, kind=Clip.Kind.SCENE
+    ).select_related("camera").order_by("id")  # fmt: skip
+    for clip in [c for c in scenes if _set_alike(chart, c, row)][:_MOST_CLIPS]:
+        with suppress(ColourError):  # missing or broken: said elsewhere
+            codes += frames_looked_at(clip)
+    return fill_of(codes, find_encoding(row.encoding), row.levels) if codes else None
+
+
+def _set_alike(chart: Clip, clip: Clip, reading: CoreReading | ChartReading) -> bool:
     if (clip.encoding, clip.levels) != (reading.encoding, reading.levels):
         return False
     return all(

@@ -39,6 +39,7 @@ from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.readings import ColourPair
+from syntonos.server.footage.clipping import measure
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.history.services import step
@@ -47,7 +48,7 @@ from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.chains import chain_of, parts_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import beside, bracket_of
-from syntonos.server.matching.sensor_clip import scene_clip
+from syntonos.server.matching.sensor_clip import fill_for, scene_clip
 from syntonos.server.productions.models import Camera, Light, OwnEncoding
 from syntonos.server.productions.services import keep_own_encoding
 
@@ -68,6 +69,7 @@ class FitRequest:
     pool: bool = False  # whether the pair's readings in other lights take part
     values: str = ""  # "published", KEPT, or a table, instead of the reference's reading
     values_name: str = ""
+    fills: bool = True  # whether clipped highlights are filled towards the light
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 
 
@@ -84,7 +86,7 @@ def request_of(match: Match | None, *, base_number: int) -> FitRequest:
               for p in e.get("areas", ())),
         e.get("pool", False),
         "" if not values else "published" if values == "published values" else KEPT,
-        values, base_number,
+        values, e.get("fills", True), base_number,
     )  # fmt: skip
 
 
@@ -241,6 +243,8 @@ def _found(
     options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool,
                          scene_clip(own, angle))  # fmt: skip
     found = fit_match(target, angle, options)
+    if request.fills:
+        found = replace(found, match=replace(found.match, highlights=fill_for(own)))
     if is_crossed:
         found = replace(found, warnings=(_CROSSED, *found.warnings))
     return found, base, own, target
@@ -278,7 +282,7 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     evidence = fit_to_json(found) | {
         "weights": request.weights, "asked": request.model, "pool": request.pool,
         "areas": [asdict(pair) for pair in request.areas],
-        "leave_out": list(request.leave_out),
+        "leave_out": list(request.leave_out), "fills": request.fills,
     }  # fmt: skip
     if base is None:
         name = "published values" if request.values == "published" else request.values_name
@@ -288,7 +292,10 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
         light=light, camera=camera, reference=camera.production.reference_camera,
         reference_reading=base, angle_reading=own, chain=chain_to_json(chain), evidence=evidence,
     )  # fmt: skip
-    return append(match, request.base_number)
+    kept = append(match, request.base_number)
+    for clip in Clip.objects.filter(light=light, camera=camera).select_related("camera"):
+        measure(clip, found.match.clip)
+    return kept
 
 
 def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]:
@@ -329,13 +336,38 @@ def candidate_picture(
 
 
 def restore(old: Match, *, base_number: int) -> Match:
-    """Go back to an earlier revision: it becomes the newest, and nothing is lost."""
+    """Go back to an earlier revision: it becomes the newest, and nothing is lost.
+
+    Where it was fitted while its chart was taken as something else, the chart's clip and those of
+    its camera in that light that are taken alike are taken so again, in the same step of the log.
+    """
     again = Match(
         light=old.light, camera=old.camera, reference=old.reference,
         reference_reading=old.reference_reading, angle_reading=old.angle_reading, chain=old.chain,
         evidence=old.evidence, restored_from=old,
     )  # fmt: skip
-    return append(again, base_number, "match.restore")
+    then = old.angle_reading
+    with step(old.camera.production_id, "match.restore", ""):  # one group for both entries
+        kept = append(again, base_number, "match.restore")
+        if not selectors.is_borrowed(old) and not selectors.holds(then):
+            _take_as_read(then)
+    return kept
+
+
+def _take_as_read(reading: ChartReading) -> None:
+    """Take a chart's clip, and those beside it that are taken alike, as it was when it was read."""
+    now, camera = reading.clip, reading.clip.camera
+    name = find_encoding(reading.encoding).name
+    words = f"{camera.letter} in {now.light}: taken as {name}, {reading.levels} levels again"
+    values = {
+        f"overrides.{field}": None if value == getattr(camera, field) else value
+        for field, value in (("encoding", reading.encoding), ("levels", reading.levels))
+    }
+    clips = Clip.objects.filter(light=now.light, camera=camera).select_related("camera")
+    with step(camera.production_id, "clip.settings", words) as made:
+        for clip in clips:
+            if (clip.encoding, clip.levels) == (now.encoding, now.levels):
+                made.change(clip, values)
 
 
 def fit_own_curve(light: Light, camera: Camera) -> tuple[FittedCurve, OwnEncoding]:

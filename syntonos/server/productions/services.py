@@ -168,7 +168,7 @@ def _derive_again(camera: Camera, group: uuid.UUID) -> None:
     for light in matched.filter(production=production).distinct():
         jobs.start(
             production, "match-angles", f"{camera} in {light.name}: read and fit again",
-            {"light_id": light.pk}, group=group,
+            {"light_id": light.pk, "again": [camera.pk]}, group=group,
         )  # fmt: skip
 
 

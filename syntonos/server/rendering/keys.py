@@ -16,7 +16,7 @@ class Seen:
     """How a frame is looked at, beside its chain.
 
     region : left, top, width, height in shares of the frame; None for the whole.
-    mark : what is hatched: "", "unseen" or "gamut".
+    mark : what is hatched: "", "unseen", "gamut" or "clipped".
     whole : HDR is darkened until its peak is white.
     overlay : the name of what else is drawn; "code" for the stored values without a chain.
     """

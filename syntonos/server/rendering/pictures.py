@@ -7,6 +7,7 @@ import os
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -14,6 +15,7 @@ from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
 from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.marks import (
+    any_channel,
     beyond_display,
     clipped_by_luts,
     grey_through_luts,
@@ -23,6 +25,7 @@ from syntonos.core.chain.marks import (
 from syntonos.core.matching.unseen import hatch, unseen
 from syntonos.core.scopes import count_scopes, draw
 from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP, luma_weights
+from syntonos.server.footage.clipping import mask_of
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.rendering.jpeg import jpeg
@@ -63,7 +66,8 @@ def draft_message(
         chain, code, number=seen.frame, whole=seen.whole, threads=THREADS, is_cancelled=is_cancelled
     )
     display = getattr(chain.output, "display", "rec709")
-    shares: dict[str, float | None] = {"unseen": None, "outside": None, "clipped": None}
+    # `clipped` is what the display clips, `recorded` what the recording did, by channel.
+    shares: dict[str, Any] = dict.fromkeys(("unseen", "outside", "clipped", "recorded"))
     if seen.mark == "unseen":
         where = unseen(chain, code, threads=THREADS)
         shown, shares["unseen"] = hatch(shown, where), float(where.mean())
@@ -71,6 +75,12 @@ def draft_message(
         outside, clipped = beyond_display(chain, code, threads=THREADS)
         shown = hatch(hatch(shown, outside), clipped, falling=True)
         shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
+    elif seen.mark == "clipped":
+        channels = mask_of(clip, code, chain.decode.encoding, chain.decode.levels)
+        shown, shares["recorded"] = (
+            hatch(shown, any_channel(channels)),
+            channels.mean(axis=(0, 1)).tolist(),
+        )
     parts = [jpeg(shown)]
     header = {
         "sequence": sequence, "view": view, "number": number,

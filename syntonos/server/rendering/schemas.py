@@ -11,7 +11,7 @@ from syntonos.core.chain.stages import OptionalStage
 from syntonos.server.api.chain_schemas import ChainDocument, LookStage
 from syntonos.server.looks.schemas import Dials
 
-Mark = Literal["", "unseen", "gamut"]
+Mark = Literal["", "unseen", "gamut", "clipped"]
 
 
 class DecodeIn(Schema):

@@ -14,6 +14,7 @@ from syntonos.core.chain import (
     Chain,
     Decode,
     EncodingOutput,
+    Highlights,
     Input,
     Look,
     LutStep,
@@ -52,7 +53,10 @@ FULL = replace(
 )  # fmt: skip
 
 
-@pytest.mark.parametrize(("version", "chain"), [(1, CHAIN), (2, RICH), (3, FULL)])
+FILLED = replace(FULL, match=replace(FULL.match, highlights=Highlights(2.2, 0.875, 0.5)))
+
+
+@pytest.mark.parametrize(("version", "chain"), [(1, CHAIN), (2, RICH), (3, FULL), (4, FILLED)])
 def test_every_version_is_readable_for_ever(version, chain):
     assert read_chain(json.loads((DATA / f"chain_v{version}.json").read_text())) == chain
 
@@ -62,10 +66,17 @@ def test_a_document_survives_the_round_trip():
         CHAIN,
         RICH,
         FULL,
+        FILLED,
         Chain(Decode("srgb"), AcesOutput()),
         Chain(Decode("srgb"), PLAIN),
     ):
         assert read_chain(json.loads(json.dumps(chain_to_json(chain)))) == chain
+
+
+def test_only_what_needs_the_newest_version_is_written_in_it():
+    assert chain_to_json(FILLED)["version"] == 4
+    assert chain_to_json(FULL)["version"] == 3
+    assert "highlights" not in chain_to_json(FULL)["stages"][2]
 
 
 def test_the_hash_knows_values_only():
@@ -115,6 +126,9 @@ def _stage(index, **changes):
         (_stage(2, matrix=[[1, 0], [0, 1]]), "chain.invalid"),
         (_stage(2, angle_white=[1, 0, 1]), "chain.invalid"),
         (_stage(2, clip=-1), "chain.invalid"),
+        (_stage(2, highlights={"top": 1.0, "warm": 0.5}), "chain.invalid"),
+        (_stage(2, highlights={"top": 0.0, "warm": 0.5, "cool": 0.5}), "chain.invalid"),
+        (_stage(2, highlights={"top": 1.0, "warm": 3.0, "cool": 0.5}), "chain.invalid"),
         (_stage(3, kind="print"), "chain.invalid"),
     ],
 )

@@ -150,6 +150,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clips/{clip_id}/take-as": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take As */
+        post: operations["takeAs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clips/{clip_id}/take-as/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview Take As */
+        post: operations["previewTakeAs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/configs": {
         parameters: {
             query?: never;
@@ -484,6 +518,26 @@ export interface paths {
         put?: never;
         /** Merge Readings */
         post: operations["mergeReadings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/take-alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Alike
+         * @description Take an angle's scenes as its chart was read.
+         */
+        post: operations["takeAlike"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1129,6 +1183,9 @@ export interface components {
             angle: components["schemas"]["SideOut"];
             /** Base Number */
             base_number: number;
+            /** Clipped */
+            clipped: number;
+            doubt: components["schemas"]["DoubtOut"] | null;
             /** Head */
             head: number;
             /** Layouts */
@@ -1140,8 +1197,11 @@ export interface components {
             match: components["schemas"]["MatchOut"] | null;
             /** Models */
             models: components["schemas"]["ModelWordOut"][];
-            /** Next Step */
-            next_step: string;
+            /**
+             * Next Step
+             * @enum {string}
+             */
+            next_step: "none" | "bring_in" | "bring_chart" | "read_chart" | "read_reference" | "fit" | "fit_again" | "take_alike";
             /** Other Lights */
             other_lights: number;
             /** Outputs */
@@ -1152,6 +1212,8 @@ export interface components {
             production_name: string;
             /** Ramp */
             ramp: components["schemas"]["RampPoint"][];
+            /** Reason */
+            reason: string;
             reference: components["schemas"]["SideOut"];
             /** State */
             state: string;
@@ -1329,6 +1391,11 @@ export interface components {
             /** Number */
             number: number;
             stage: components["schemas"]["Balance"] | null;
+        };
+        /** BaseIn */
+        BaseIn: {
+            /** Base */
+            base?: number | null;
         };
         /** BoardOut */
         BoardOut: {
@@ -1662,8 +1729,11 @@ export interface components {
             camera_id: number;
             chart_clip: components["schemas"]["ClipOut"] | null;
             clip: components["schemas"]["ClipOut"] | null;
+            /** Clipped */
+            clipped: number | null;
             /** Delta E */
             delta_e: number | null;
+            doubt: components["schemas"]["DoubtOut"] | null;
             /** Light Id */
             light_id: number;
             /** Match Number */
@@ -1672,7 +1742,9 @@ export interface components {
              * Next Step
              * @enum {string}
              */
-            next_step: "none" | "bring_in" | "read_chart" | "read_reference" | "fit" | "fit_again";
+            next_step: "none" | "bring_in" | "bring_chart" | "read_chart" | "read_reference" | "fit" | "fit_again" | "take_alike";
+            /** Reason */
+            reason: string;
             /** Stand */
             stand: string;
             /**
@@ -1743,6 +1815,8 @@ export interface components {
             camera_id: number;
             /** Checksum */
             checksum: string;
+            /** Clipped Share */
+            clipped_share: number | null;
             /** Differences */
             differences: string[];
             /** Encoding */
@@ -1845,6 +1919,8 @@ export interface components {
             bits: number;
             /** Camera Id */
             camera_id: number;
+            /** Clipped Share */
+            clipped_share: number | null;
             /** Encoding */
             encoding: string;
             /** Format */
@@ -1915,6 +1991,8 @@ export interface components {
             bits: number;
             /** Camera Id */
             camera_id: number;
+            /** Clipped Share */
+            clipped_share: number | null;
             /** Encoding */
             encoding: string;
             /** Encoding Name */
@@ -2197,6 +2275,24 @@ export interface components {
             source: string;
             tone: components["schemas"]["ToneScale"];
         };
+        /**
+         * DoubtOut
+         * @description What speaks against the encoding that a clip is taken as, and what it may be instead.
+         */
+        DoubtOut: {
+            /** Clip */
+            clip: string;
+            /** Clip Id */
+            clip_id: number;
+            /** Encoding */
+            encoding: string;
+            /** Encoding Name */
+            encoding_name: string;
+            /** Levels */
+            levels: string;
+            /** Text */
+            text: string;
+        };
         /** EncodingCheckOut */
         EncodingCheckOut: {
             /** Alike */
@@ -2379,6 +2475,11 @@ export interface components {
              * @default 0
              */
             base_number: number;
+            /**
+             * Fills
+             * @default true
+             */
+            fills: boolean;
             /** Leave Out */
             leave_out?: number[];
             /**
@@ -2449,6 +2550,34 @@ export interface components {
             score: number;
             /** Turned Score */
             turned_score: number;
+        };
+        /**
+         * Highlights
+         * @description What is clipped at the top of a recording's code values, filled towards the light.
+         *
+         *     In linear light of the camera's own gamut, `top` being what the highest code value means. Along
+         *     bright things red, green and blue change together: log(red / green) = warm log(green / blue),
+         *     and log(blue / green) = cool log(green / red). So where red has reached the top and blue has
+         *     not, red becomes green (green / blue)^warm, if that is more; blue likewise. As the last channel
+         *     fills, this goes to the light's own white; it begins at nine tenths of the top, and never ends
+         *     above three times it. Green stays: nothing says what it lost.
+         */
+        Highlights: {
+            /** Cool */
+            cool: number;
+            /** Top */
+            top: number;
+            /** Warm */
+            warm: number;
+        };
+        /** HighlightsOut */
+        HighlightsOut: {
+            /** Cool */
+            cool: number;
+            /** Top */
+            top: number;
+            /** Warm */
+            warm: number;
         };
         /** HistoryOut */
         HistoryOut: {
@@ -2729,7 +2858,8 @@ export interface components {
          *
          *     `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
          *     it, from three quarters of it in the smallest channel, the result blends to neutral of the same
-         *     luminance: what is clipped has no colour that could be matched.
+         *     luminance: what is clipped has no colour that could be matched. `highlights` fills single
+         *     clipped channels before all that; None leaves them as recorded.
          */
         Match: {
             /**
@@ -2760,6 +2890,7 @@ export interface components {
             ];
             /** Clip */
             clip?: number | null;
+            highlights?: components["schemas"]["Highlights"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2890,6 +3021,7 @@ export interface components {
             expected_low: number | null;
             /** Flare Share */
             flare_share: number;
+            highlights: components["schemas"]["HighlightsOut"] | null;
             /** Id */
             id: number;
             /** Is Current */
@@ -2898,6 +3030,8 @@ export interface components {
             left_one_out: number;
             /** Limit */
             limit: string;
+            /** Lowered By */
+            lowered_by: string[];
             /** Matrix */
             matrix: [
                 number,
@@ -2988,6 +3122,19 @@ export interface components {
             model: "white" | "matrix" | "roots" | "smooth" | "averaged";
             /** Word */
             word: string;
+        };
+        /** MovedOut */
+        MovedOut: {
+            /** Camera */
+            camera: string;
+            /** Light */
+            light: string;
+            /** Now */
+            now: number | null;
+            /** Problem */
+            problem: string;
+            /** Then */
+            then: number | null;
         };
         /** NeighbourOut */
         NeighbourOut: {
@@ -3418,7 +3565,7 @@ export interface components {
              * @default
              * @enum {string}
              */
-            mark: "" | "unseen" | "gamut";
+            mark: "" | "unseen" | "gamut" | "clipped";
             overrides?: components["schemas"]["OverridesIn"];
             /**
              * Stand
@@ -3496,6 +3643,8 @@ export interface components {
             bits: number;
             /** Camera Id */
             camera_id: number;
+            /** Clipped Share */
+            clipped_share: number | null;
             /** Encoding */
             encoding: string;
             /** Format */
@@ -3595,6 +3744,23 @@ export interface components {
             kind: "problem";
             /** View */
             view: string;
+        };
+        /** TakeAsIn */
+        TakeAsIn: {
+            /** Base */
+            base?: number | null;
+            /** Encoding */
+            encoding: string;
+            /**
+             * Levels
+             * @enum {string}
+             */
+            levels: "full" | "legal";
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "clip" | "light" | "camera";
         };
         /** ToneCurveOut */
         ToneCurveOut: {
@@ -3706,6 +3872,13 @@ export interface components {
             patch: number;
             /** Weight */
             weight: number;
+        };
+        /** WouldTakeOut */
+        WouldTakeOut: {
+            /** Clips */
+            clips: string[];
+            /** Matches */
+            matches: components["schemas"]["MovedOut"][];
         };
     };
     responses: never;
@@ -3940,6 +4113,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    takeAs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeAsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"][];
+                };
+            };
+        };
+    };
+    previewTakeAs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                clip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeAsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WouldTakeOut"];
                 };
             };
         };
@@ -4525,6 +4750,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    takeAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BaseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClipOut"][];
                 };
             };
         };

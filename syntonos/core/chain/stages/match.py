@@ -20,6 +20,7 @@ from syntonos.core.chain.colour_model import (
 )
 from syntonos.core.chain.stages._strict import Triple, failure, numbers
 from syntonos.core.chain.stages.kind import StageKind
+from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 
 if TYPE_CHECKING:
     from syntonos.core.chain.document import Chain
@@ -29,6 +30,28 @@ IDENTITY: Final = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0), (0.0, 0.0, 1.0))
 _MOST_ROWS: Final = 512
 # Where the blend towards a clip begins and is done, as shares of the clip.
 _CLIP_FROM, _CLIP_TO = 0.75, 0.98
+
+
+# Where clipped channels begin to be filled, as shares of the top, and at most how far beyond it.
+_FILL_FROM, _FILL_TO, _FILL_MOST = 0.9, 0.99, 3.0
+_MOST_EXPONENT: Final = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class Highlights:
+    """What is clipped at the top of a recording's code values, filled towards the light.
+
+    In linear light of the camera's own gamut, `top` being what the highest code value means. Along
+    bright things red, green and blue change together: log(red / green) = warm log(green / blue),
+    and log(blue / green) = cool log(green / red). So where red has reached the top and blue has
+    not, red becomes green (green / blue)^warm, if that is more; blue likewise. As the last channel
+    fills, this goes to the light's own white; it begins at nine tenths of the top, and never ends
+    above three times it. Green stays: nothing says what it lost.
+    """
+
+    top: float
+    warm: float
+    cool: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +68,8 @@ class Match:
 
     `clip` is the scene-linear level at which the angle's sensor clips, where it is known. Towards
     it, from three quarters of it in the smallest channel, the result blends to neutral of the same
-    luminance: what is clipped has no colour that could be matched.
+    luminance: what is clipped has no colour that could be matched. `highlights` fills single
+    clipped channels before all that; None leaves them as recorded.
     """
 
     angle_flare: Triple = (0.0, 0.0, 0.0)
@@ -56,6 +80,7 @@ class Match:
     reference_flare: Triple = (0.0, 0.0, 0.0)
     mix: float = 0.2
     clip: float | None = None
+    highlights: Highlights | None = None
     roots: tuple[Triple, ...] = ()
     smooth: tuple[tuple[float, float, float, float, float], ...] = ()
     kind: Literal["match"] = "match"
@@ -81,8 +106,10 @@ def read_match(stage: Mapping[str, Any]) -> Match:
             width = 3 if name == "roots" else 5
             rows = numbers(value, place, (count, width)) if count else []
             fields[name] = tuple(tuple(row) for row in rows)
-        elif name == "clip" and value is None:
+        elif name in ("clip", "highlights") and value is None:
             fields[name] = None
+        elif name == "highlights":
+            fields[name] = _read_highlights(value)
         elif name in ("stops", "mix", "clip"):
             fields[name] = numbers(value, place, ())
         elif name != "kind":
@@ -95,6 +122,19 @@ def read_match(stage: Mapping[str, Any]) -> Match:
     if not 0 <= match.mix < 1:
         raise failure(f"match.mix is {match.mix}, needed 0 to below 1.")
     return match
+
+
+def _read_highlights(plain: Any) -> Highlights:
+    names = tuple(Highlights.__dataclass_fields__)
+    if not isinstance(plain, dict) or set(plain) != set(names):
+        raise failure("match.highlights is not understood.", f"Its fields are {', '.join(names)}.")
+    found = Highlights(**{n: float(numbers(plain[n], f"match.highlights.{n}", ())) for n in names})
+    if found.top <= 0 or not all(0 <= v <= _MOST_EXPONENT for v in (found.warm, found.cool)):
+        raise failure(
+            "match.highlights is out of range.",
+            f"top above 0, warm and cool from 0 to {_MOST_EXPONENT:g}.",
+        )
+    return found
 
 
 def mix_matrix(mix: float) -> NDArray[np.float64]:
@@ -155,7 +195,9 @@ def through_match(match: Match, lin_ap1: NDArray[np.float64]) -> NDArray[np.floa
 
 
 def pack_match(pack: Packer, match: Match, chain: Chain) -> None:
-    """Append a match: a matrix, or the model with its table."""
+    """Append a match: a matrix, or the model with its table, after clipped channels are filled."""
+    if match.highlights is not None:
+        _pack_highlights(pack, match.highlights, chain)
     clip = (1e30, 0.0) if match.clip is None else (
         _CLIP_FROM * match.clip, 1 / ((_CLIP_TO - _CLIP_FROM) * match.clip)
     )  # fmt: skip
@@ -175,6 +217,17 @@ def pack_match(pack: Packer, match: Match, chain: Chain) -> None:
     pack.add(k.OP_AFFINE_TO_CLIP, (*rows, *clip, *AP1_LUMINANCE))
 
 
+def _pack_highlights(pack: Packer, highlights: Highlights, chain: Chain) -> None:
+    """Append the filling, in the gamut of the chain's decode and back."""
+    top, gamut = highlights.top, find_encoding(chain.decode.encoding).gamut
+    pack.affine(gamut_matrix(AP1, gamut))
+    pack.add(k.OP_HIGHLIGHTS, (
+        top, highlights.warm, highlights.cool, _FILL_FROM * top,
+        1 / ((_FILL_TO - _FILL_FROM) * top), _FILL_MOST * top,
+    ))  # fmt: skip
+    pack.affine(gamut_matrix(gamut, AP1))
+
+
 def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.concatenate([mat, offset[:, None]], axis=1)
 
@@ -183,5 +236,7 @@ def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArr
 # back.
 KIND: Final = StageKind(
     "match", Match, read_match, pack_match,
-    is_invertible=lambda match: match.is_affine and match.clip is None,
+    is_invertible=lambda match: (
+        match.is_affine and match.clip is None and match.highlights is None
+    ),
 )  # fmt: skip
