@@ -51,6 +51,7 @@ _GRADIENT = 0.25  # of the light, from edge to edge, between the readings
 _BAD = 2.5  # delta E, cross-validated
 _SMALL = 40  # pixels that a patch's mean stands on
 INTERVAL = 1.75  # the true error lies within times and by this of the expected one, nine in ten
+_FLARE_WARNED = 0.02  # share of white
 _FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
 _GLARE_TOLD = 0.02  # share of white; less is told only beside another glared patch
 
@@ -222,13 +223,11 @@ def fit_match(
         if model == WHITE
         else advise(chosen, priors[model], reasons, layout)
     )
-    warnings += _warnings(checks, match, slope, warmth)
+    warnings += _warnings(checks, match, slope, warmth, flare)
     warnings += _small_charts(reference, angle)
     pairs = tuple(float(v) for v in chosen.left_out[len(used) :])
     warnings += _apart_areas(pairs, own)
     warnings += _light_warnings(answer, own)
-    if len(reasons) > (count := len(layout.names)) / 6:
-        warnings.append(f"{len(reasons)} of {count} patches are left out.")
     return MatchFit(
         match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
         judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
@@ -446,8 +445,9 @@ def _light_warnings(answer: Answer, own: ModelChoice) -> list[str]:
 
 
 def _warnings(
-    checks: tuple[LevelsCheck, LevelsCheck], match: Match, slope: float, warmth: float
-) -> list[str]:
+    checks: tuple[LevelsCheck, LevelsCheck], match: Match, slope: float, warmth: float,
+    flare: float,
+) -> list[str]:  # fmt: skip
     out = [
         f"The grey ramp of the {who} speaks against {check.stated} levels: with {check.likely} "
         f"levels it bends by {min(check.bend_full, check.bend_legal):.2f} stop instead of "
@@ -459,6 +459,12 @@ def _warnings(
         out.append(
             f"The grey ramps rise {slope:.2f} stops per stop: an encoding, levels or the "
             "light may differ."
+        )
+    if abs(flare) > _FLARE_WARNED:
+        who, other = ("angle", "reference") if flare > 0 else ("reference", "angle")
+        out.append(
+            f"The {who}'s blacks are lifted by {100 * abs(flare):.0f} % of white against the "
+            f"{other}'s: stray light on its lens or chart, or one of the two has another curve."
         )
     if abs(match.stops) > 1:
         out.append(

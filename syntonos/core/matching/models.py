@@ -31,13 +31,13 @@ WHITE: Final = "white"
 MODELS: Final = (WHITE, "matrix", "roots", "smooth", AVERAGED)
 MODEL_NAMES: Final = {
     WHITE: "white and exposure", "matrix": "3x3 matrix", "roots": "root polynomial, degree 2",
-    "smooth": "matrix with smooth residual", AVERAGED: "all models, weighed by their evidence",
+    "smooth": "matrix with smooth residual", AVERAGED: "all models, weighted by their evidence",
 }  # fmt: skip
 
 # The same for lists, short.
 MODEL_WORDS: Final = {
     WHITE: "white and exposure", "matrix": "3×3, neutral kept", "roots": "root polynomial",
-    "smooth": "3×3 and smooth residual", AVERAGED: "all, weighed",
+    "smooth": "3×3 and smooth residual", AVERAGED: "all models, weighted",
 }  # fmt: skip
 
 # True error over the stated one, geometric mean over the evaluation's development seeds: a model

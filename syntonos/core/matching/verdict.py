@@ -47,9 +47,9 @@ def judge_match(
     """
     lowered = []
     if left_out > _MOST_LEFT_OUT:
-        lowered.append(f"{left_out:.0%} of the patches are left out")
+        lowered.append(f"{100 * left_out:.0f} % of the patches are left out")
     if clipped > MOST_CLIPPED:
-        lowered.append(f"{clipped:.1%} of the picture is clipped")
+        lowered.append(f"{100 * clipped:.1f} % of the picture is clipped")
     state: State = "off"
     if expected <= tolerance:
         state = "in_tune"

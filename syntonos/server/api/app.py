@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import re
 from typing import Any
 
 from django.core.exceptions import ValidationError as ModelError
@@ -66,9 +67,15 @@ def _busy(request: HttpRequest, error: BusyError) -> HttpResponse:
     return response
 
 
+_THINGS = {"ChartReading": "chart reading", "LookLut": "LUT", "Export": "file", "Clip": "clip"}
+
+
 @api.exception_handler(Http404)
 def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
-    return problem(404, "not_found", str(error) or "There is no such thing here.",
+    # Django's own words name a class of ours; a person asked for a thing.
+    found = re.match(r"No (\w+) matches the given query", str(error))
+    words = f"There is no such {_THINGS.get(found[1], found[1].lower())} here." if found else ""
+    return problem(404, "not_found", words or str(error) or "There is no such thing here.",
                    "Go back to the Board; it may have been removed.")  # fmt: skip
 
 

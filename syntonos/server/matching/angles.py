@@ -18,8 +18,9 @@ from syntonos.server.productions.models import Camera, Light
 
 @dataclass(frozen=True, slots=True)
 class Outcome:
-    """What came of one camera."""
+    """What came of one camera in one light."""
 
+    light_id: int
     camera_id: int
     camera: str
     outcome: str  # read (the reference), kept, matched, asked, failed, no_chart
@@ -28,10 +29,12 @@ class Outcome:
 
 
 def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
-    """Match the angles of a light; arguments: light_id.
+    """Match angles; arguments: light_id, or production_id for all of its lights.
 
-    With `again` only what was read or matched before of these cameras.
+    With `again` only what was read or matched before of these cameras in the light.
     """
+    if "production_id" in arguments:
+        return {"angles": [asdict(o) for o in _everywhere(arguments["production_id"], progress)]}
     light = Light.objects.select_related("production__reference_camera").get(
         pk=arguments["light_id"]
     )
@@ -40,6 +43,23 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     else:
         out = match_angles(light, progress)
     return {"angles": [asdict(outcome) for outcome in out]}
+
+
+def _everywhere(production_id: int, progress: Progress) -> list[Outcome]:
+    """Match light by light; a light that cannot be begun is said and left alone."""
+    lights = Light.objects.filter(production=production_id).select_related(
+        "production__reference_camera"
+    )  # fmt: skip
+    out: list[Outcome] = []
+    for number, light in enumerate(lights):
+        out += match_angles(light, _part_of(progress, number, len(lights), light.name))
+    return out
+
+
+def _part_of(
+    progress: Progress, number: int, count: int, name: str
+) -> Callable[[float, str], None]:
+    return lambda share, what: progress((number + share) / count, f"{name}: {what}")
 
 
 def derive_again(
@@ -69,7 +89,7 @@ def derive_again(
         if isinstance(row, Outcome):
             out.append(row)
         elif camera not in fitted:
-            out.append(Outcome(camera.pk, str(camera), "read", f"reading {row.number}"))
+            out.append(Outcome(light.pk, camera.pk, str(camera), "read", f"reading {row.number}"))
         done += 1
     for camera in fitted:
         if not any(outcome.camera_id == camera.pk for outcome in out):
@@ -93,7 +113,7 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
     others = [c for c in production.cameras.all() if c.pk != reference.pk]
     cameras = [c for c in others if _chart_clip(light, c) or _fresh(light, c)]
     without = [
-        Outcome(c.pk, str(c), "no_chart", f"{light.name} has no chart clip of {c}.")
+        Outcome(light.pk, c.pk, str(c), "no_chart", f"{light.name} has no chart clip of {c}.")
         for c in others
         if c not in cameras and Clip.objects.filter(light=light, camera=c).exists()
     ]
@@ -109,7 +129,7 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
     base = _read(light, reference, tell, layout)
     if not isinstance(base, ChartReading):
         return [base]
-    out = [Outcome(reference.pk, str(reference), "read", f"reading {base.number}")]
+    out = [Outcome(light.pk, reference.pk, str(reference), "read", f"reading {base.number}")]
     layout = reading_from_json(base.data).layout.slug
     for camera in cameras:
         begun = done
@@ -128,7 +148,7 @@ def _match(
     current = selectors.current_match(light.pk, camera)
     if current is not None and not selectors.is_stale(camera, current, own, base):
         return Outcome(
-            camera.pk, str(camera), "kept", f"match {current.number} holds",
+            light.pk, camera.pk, str(camera), "kept", f"match {current.number} holds",
             current.evidence.get("expected"),
         )  # fmt: skip
     tell(f"Fitting {camera}")
@@ -137,12 +157,17 @@ def _match(
     try:
         match = services.fit(light=light, camera=camera, request=request)
     except ColourError as error:
-        return Outcome(camera.pk, str(camera), "failed", str(error))
+        return Outcome(light.pk, camera.pk, str(camera), "failed", str(error))
     except ConflictError as error:
-        return Outcome(camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
+        return Outcome(light.pk, camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
     encoding_checks.start_where_doubtful(match)
     return Outcome(
-        camera.pk, str(camera), "matched", f"match {match.number}", match.evidence["expected"]
+        light.pk,
+        camera.pk,
+        str(camera),
+        "matched",
+        f"match {match.number}",
+        match.evidence["expected"],
     )
 
 
@@ -167,7 +192,7 @@ def _read(
     clip = _chart_clip(light, camera)
     if clip is None:
         text = f"There is no chart clip of {camera} in {light.name}. Bring one in."
-        return Outcome(camera.pk, str(camera), "failed", text)
+        return Outcome(light.pk, camera.pk, str(camera), "failed", text)
     before = selectors.latest_reading(light.pk, camera.pk)
     try:
         if before is not None:
@@ -179,8 +204,8 @@ def _read(
         found = readings.find(clip, layout=layout).detection
         if not found.orientation_certain:
             text = f"The chart in {clip.name} may be upside down: look at it in Chart."
-            return Outcome(camera.pk, str(camera), "asked", text)
+            return Outcome(light.pk, camera.pk, str(camera), "asked", text)
         tell(f"Reading {clip.name}")
         return readings.read(clip, found.corners.tolist(), found_by="search", layout=layout)
     except ColourError as error:
-        return Outcome(camera.pk, str(camera), "failed", str(error))
+        return Outcome(light.pk, camera.pk, str(camera), "failed", str(error))

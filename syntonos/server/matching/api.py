@@ -110,7 +110,7 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
         "verdict": verdict.words, "lowered_by": verdict.lowered_by,
-        "highlights": e["match"].get("highlights"),
+        "highlights": e["match"].get("highlights"), "fills": e.get("fills", False),
         "models": [
             {**m, "name": MODEL_NAMES[m["model"]], "word": MODEL_WORDS[m["model"]]}
             for m in e.get("models", [])
@@ -249,6 +249,14 @@ def match_angles(request: HttpRequest, light_id: int) -> Any:
     light = get_object_or_404(Light.objects.select_related("production"), pk=light_id)
     title = f"Match every angle in {light.name}"
     return Status(202, start(light.production, "match-angles", title, {"light_id": light.pk}))
+
+
+@router.post("/productions/{production_id}/match", response={202: JobOut},
+             operation_id="matchEverything")  # fmt: skip
+def match_everything(request: HttpRequest, production_id: int) -> Any:
+    production = get_object_or_404(Production, pk=production_id)
+    arguments = {"production_id": production.pk}
+    return Status(202, start(production, "match-angles", "Match every angle", arguments))
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/menu", response=MenuOut,

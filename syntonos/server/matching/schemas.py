@@ -262,6 +262,7 @@ class MatchOut(Schema):
     model_word: str
     verdict: str  # what to make of what is to be expected, in words
     lowered_by: list[str]  # why it is not better than its figure says
+    fills: bool  # whether clipped highlights were to be filled
     highlights: HighlightsOut | None  # how clipped ones are filled; None as recorded
     asked: ModelName  # the model that was asked for: few patches are fitted with a simpler one
     weights: list[WeightIn]

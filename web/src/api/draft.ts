@@ -44,6 +44,8 @@ export type DraftHeader = {
   unseen: number | null;
   outside: number | null;
   clipped: number | null;
+  /** Shares that the recording itself has clipped, in red, green and blue. */
+  recorded: number[] | null;
   display: string;
   /** Of HDR: the light in nit that is white on screen. */
   white: number | null;

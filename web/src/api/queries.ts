@@ -201,6 +201,22 @@ export const spacesQuery = (config: string) =>
       unwrap(api.GET("/api/configs/spaces", { params: { query: { config } }, signal })),
   });
 
+/** What taking clips as another encoding would change; asked anew each time. */
+export const takeAsQuery = (clip: number, body: Schemas["TakeAsIn"]) =>
+  queryOptions({
+    queryKey: ["take-as", clip, body],
+    gcTime: 0,
+    retry: false,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST("/api/clips/{clip_id}/take-as/preview", {
+          params: { path: { clip_id: clip } },
+          body,
+          signal,
+        }),
+      ),
+  });
+
 export const overQuery = (light: number) =>
   queryOptions({
     queryKey: ["over", light],

@@ -1063,6 +1063,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Match Everything */
+        post: operations["matchEverything"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/redo": {
         parameters: {
             query?: never;
@@ -2559,7 +2576,7 @@ export interface components {
          *     bright things red, green and blue change together: log(red / green) = warm log(green / blue),
          *     and log(blue / green) = cool log(green / red). So where red has reached the top and blue has
          *     not, red becomes green (green / blue)^warm, if that is more; blue likewise. As the last channel
-         *     fills, this goes to the light's own white; it begins at nine tenths of the top, and never ends
+         *     fills, this goes to the light's own white; it begins at three quarters of the top, and never ends
          *     above three times it. Green stays: nothing says what it lost.
          */
         Highlights: {
@@ -3019,6 +3036,8 @@ export interface components {
             expected_high: number | null;
             /** Expected Low */
             expected_low: number | null;
+            /** Fills */
+            fills: boolean;
             /** Flare Share */
             flare_share: number;
             highlights: components["schemas"]["HighlightsOut"] | null;
@@ -5593,6 +5612,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LutOut"];
+                };
+            };
+        };
+    };
+    matchEverything: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

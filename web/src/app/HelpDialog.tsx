@@ -17,6 +17,7 @@ export const KEYS: [string, string, string][] = [
   ["Bench", "B", "match off and on"],
   ["Bench", "U", "hatch colours that the fit has not seen"],
   ["Bench", "K", "hatch what the display cannot show"],
+  ["Bench", "O", "hatch what the recording has clipped"],
   ["Bench", "Z", "saturation to zero"],
   ["Bench", "D", "HDR: clipped at its reference white, or darkened as a whole"],
   ["Bench", "E", "encodings to step through: N, P the next, the one before; L levels"],

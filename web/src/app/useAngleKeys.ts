@@ -15,7 +15,12 @@ export function useAngleKeys(
   const cameras = [...(board.data?.cameras ?? [])].sort((a, b) => a.letter.localeCompare(b.letter));
   const lights = board.data?.lights ?? [];
   const go = (lightId: number | undefined, cameraId: number | undefined) => {
-    if (lightId && cameraId) navigate(`/p/${production}/l/${lightId}/c/${cameraId}/${page}`);
+    if (!lightId || !cameraId) return;
+    // How one looks stays: compare mode, panel, marks, frame. Which clips were chosen does not.
+    const search = new URLSearchParams(window.location.search);
+    for (const name of ["rc", "ac"]) search.delete(name);
+    const how = search.size ? `?${search}` : "";
+    navigate(`/p/${production}/l/${lightId}/c/${cameraId}/${page}${how}`);
   };
   const map: KeyMap = {};
   for (const [i, c] of cameras.entries()) {

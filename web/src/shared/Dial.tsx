@@ -1,3 +1,7 @@
+import { useState } from "react";
+
+const FINE = 0.2; // of a step, with Shift
+
 /** A value that is dragged, stepped by arrows, typed, and returned to neutral by a double click. */
 export function Dial({
   label,
@@ -23,6 +27,11 @@ export function Dial({
   compact?: boolean;
   onChange: (value: number) => void;
 }) {
+  const [wrong, setWrong] = useState("");
+  // A value that is neutral in the middle is filled from there.
+  const place = (v: number) => (100 * (Math.min(high, Math.max(low, v)) - low)) / (high - low);
+  const isCentred = neutral > low && neutral < high;
+  const [from, to] = [place(neutral), place(value)].sort((a, b) => a - b) as [number, number];
   const set = (next: number) => {
     if (Number.isFinite(next)) onChange(Math.min(high, Math.max(low, next)));
   };
@@ -34,39 +43,68 @@ export function Dial({
       >
         {label}
       </span>
-      <input
-        type="range"
-        className="range range-xs min-w-0 flex-1"
-        aria-label={label}
-        min={low}
-        max={high}
-        step={step}
-        value={value}
-        onChange={(e) => set(Number(e.target.value))}
-        onDoubleClick={() => set(neutral)}
-        title="Double click: back to neutral"
-      />
+      <span className="relative flex min-w-0 flex-1 items-center">
+        {isCentred && (
+          <span
+            aria-hidden="true"
+            className="pointer-events-none absolute h-[3px] bg-base-content/70"
+            style={{ left: `${from}%`, width: `${to - from}%` }}
+          />
+        )}
+        <input
+          type="range"
+          className={`range range-xs w-full min-w-0 ${isCentred ? "[--range-fill:0]" : ""}`}
+          aria-label={label}
+          min={low}
+          max={high}
+          step={step}
+          value={value}
+          onChange={(e) => set(Number(e.target.value))}
+          onDoubleClick={() => set(neutral)}
+          onKeyDown={(e) => {
+            const move = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
+            if (!move || !e.shiftKey) return;
+            e.preventDefault();
+            set(value + move * step * FINE);
+          }}
+          title="Double click: back to neutral; arrows with Shift step finer"
+        />
+      </span>
       <input
         key={value}
         type="text"
         inputMode="decimal"
         className={`input input-xs value shrink-0 px-1.5 text-right ${compact ? "w-13" : "w-16"}`}
         aria-label={`${label}, value`}
+        aria-invalid={wrong !== ""}
+        title={wrong || undefined}
         defaultValue={value.toFixed(digits)}
         onBlur={(e) => {
-          const next = Number(e.target.value.replace(",", "."));
+          const typed = e.target.value.trim().replace(",", ".");
+          const next = Number(typed);
+          if (typed === "" || !Number.isFinite(next)) {
+            setWrong(`“${e.target.value}” is no number: ${low} to ${high} is`);
+            return;
+          }
+          setWrong(next < low || next > high ? `${typed} is beyond ${low} to ${high}` : "");
           if (next.toFixed(digits) !== value.toFixed(digits)) set(next);
+          else e.target.value = value.toFixed(digits);
         }}
         onKeyDown={(e) => {
           if (e.key === "Enter") e.currentTarget.blur();
           const move = { ArrowUp: 1, ArrowDown: -1 }[e.key];
           if (move) {
             e.preventDefault();
-            set(value + move * step * (e.shiftKey ? 0.2 : 1));
+            set(value + move * step * (e.shiftKey ? FINE : 1));
           }
         }}
       />
       {!compact && <span className="faint w-9 shrink-0 text-2xs">{unit}</span>}
+      {wrong && (
+        <span role="alert" className="text-2xs text-error">
+          {wrong}
+        </span>
+      )}
     </div>
   );
 }

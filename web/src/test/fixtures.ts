@@ -33,6 +33,7 @@ export const clip = (changes: Partial<Clip> = {}): Clip => ({
   encoding: "s-log3/s-gamut3.cine",
   levels: "full",
   warnings: [],
+  clipped_share: null,
   ...changes,
 });
 
@@ -79,6 +80,9 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
   before: 6.5,
   tuner: { exposure: 0, warmth: 0, tint: 0, contrast: 0, strength: 0 },
   next_step: "none",
+  clipped: null,
+  reason: "",
+  doubt: null,
   match_number: 1,
   stand: "k",
   ...changes,
@@ -125,7 +129,7 @@ const MODELS: Angle["models"] = [
   { model: "matrix", word: "3×3, neutral kept" },
   { model: "roots", word: "root polynomial" },
   { model: "smooth", word: "3×3 and smooth residual" },
-  { model: "averaged", word: "all, weighed" },
+  { model: "averaged", word: "all models, weighted" },
 ];
 
 export const match = (changes: Partial<Match> = {}): Match => ({
@@ -135,8 +139,11 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   created: "2026-11-25T10:00:00Z",
   restored_from: null,
   model: "averaged",
-  model_word: "all, weighed",
+  model_word: "all models, weighted",
   verdict: "Trust it",
+  lowered_by: [],
+  fills: true,
+  highlights: null,
   asked: "averaged",
   weights: [],
   areas: [],
@@ -254,6 +261,9 @@ export const angle = (changes: Partial<Angle> = {}): Angle => ({
   },
   state: "in_tune",
   next_step: "none",
+  reason: "",
+  doubt: null,
+  clipped: 0,
   tuner: null,
   tuner_before: null,
   models: MODELS,

@@ -33,7 +33,7 @@ _CLIP_FROM, _CLIP_TO = 0.75, 0.98
 
 
 # Where clipped channels begin to be filled, as shares of the top, and at most how far beyond it.
-_FILL_FROM, _FILL_TO, _FILL_MOST = 0.9, 0.99, 3.0
+_FILL_FROM, _FILL_TO, _FILL_MOST = 0.75, 0.99, 3.0
 _MOST_EXPONENT: Final = 2.0
 
 
@@ -45,8 +45,8 @@ class Highlights:
     bright things red, green and blue change together: log(red / green) = warm log(green / blue),
     and log(blue / green) = cool log(green / red). So where red has reached the top and blue has
     not, red becomes green (green / blue)^warm, if that is more; blue likewise. As the last channel
-    fills, this goes to the light's own white; it begins at nine tenths of the top, and never ends
-    above three times it. Green stays: nothing says what it lost.
+    fills, this goes to the light's own white. It begins at three quarters of the top, and never
+    ends above three times it. Green stays: nothing says what it lost.
     """
 
     top: float

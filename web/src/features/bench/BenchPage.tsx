@@ -116,13 +116,14 @@ function ViewSwitch({
       <select
         className="select select-sm w-22"
         aria-label="Marks"
-        title="Hatch what the fit has not seen (U), or what the display cannot show (K)"
+        title="Hatch what the fit has not seen (U), what the display cannot show (K), or what the recording clipped (O)"
         value={place.mark}
         onChange={(e) => bench.set({ mark: e.target.value })}
       >
         <option value="">marks</option>
         <option value="unseen">unseen</option>
         <option value="gamut">gamut</option>
+        <option value="clipped">clipped</option>
       </select>
       {isHdr && (
         <Pressed
@@ -223,7 +224,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         ? {}
         : withoutMatch;
   const reference = usePictureView(
-    seenOf(place, clips[0], frames[0], left, place.mark === "gamut" ? "gamut" : ""),
+    seenOf(place, clips[0], frames[0], left, place.mark === "unseen" ? "" : place.mark),
     hand,
     isOwnBoth ? ofAngle : ofReference,
   );
@@ -237,6 +238,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       g: bench.toggleScopes,
       u: () => bench.toggleMark("unseen"),
       k: () => bench.toggleMark("gamut"),
+      o: () => bench.toggleMark("clipped"),
       z: bench.toggleMono,
       d: bench.toggleWhole,
       e: () => bench.set({ panel: "encoding" }),
@@ -301,6 +303,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         {place.panel === "encoding" && (
           <Candidates
             angle={angle}
+            clip={ownClip}
             tried={tried}
             beside={beside}
             onTry={setTried}
@@ -347,6 +350,11 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             <StateMark state={angle.state as State} />
             {angle.angle.letter} {place.match ? STATE_WORDS[angle.state as State] : "as shot"}
           </p>
+          {place.match && angle.reason && (
+            <p className="line-clamp-3 text-2xs" title={angle.reason}>
+              {angle.reason}
+            </p>
+          )}
           <p className="faint text-2xs">
             {angle.match
               ? figure(angle.match, place.match)

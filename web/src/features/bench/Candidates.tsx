@@ -1,8 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo } from "react";
-import { type Angle, api, unwrap } from "@/api/client";
-import { afterChange, encodingsQuery } from "@/api/queries";
-import { Problem } from "@/shared/Feedback";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import type { Angle } from "@/api/client";
+import { encodingsQuery } from "@/api/queries";
+import { TakeAs } from "@/features/encoding";
 import { useKeys } from "@/shared/useKeys";
 
 export type Candidate = { encoding: string; levels: "full" | "legal" };
@@ -10,20 +10,22 @@ export type Candidate = { encoding: string; levels: "full" | "legal" };
 /** Encodings to step through by one key; picture and scopes follow, nothing is kept by looking. */
 export function Candidates({
   angle,
+  clip,
   tried,
   beside,
   onTry,
   onBeside,
 }: {
   angle: Angle;
+  /** The angle's clip that is looked at. */
+  clip: { id: number; name: string; encoding: string; levels: "full" | "legal" } | undefined;
   tried: Candidate | null;
   beside: boolean;
   onTry: (candidate: Candidate | null) => void;
   onBeside: (beside: boolean) => void;
 }) {
-  const client = useQueryClient();
   const encodings = useQuery(encodingsQuery(angle.production_id));
-  const { encoding, levels } = angle.angle;
+  const { encoding, levels } = clip ?? angle.angle;
   const stated: Candidate = useMemo(() => ({ encoding, levels }), [encoding, levels]);
   const list = useMemo(() => {
     const cameras = (encodings.data ?? []).filter((e) => e.kind !== "linear");
@@ -45,19 +47,8 @@ export function Candidates({
   useEffect(() => {
     document.getElementById(`candidate-${now.encoding}`)?.scrollIntoView?.({ block: "nearest" });
   }, [now.encoding]);
-  const take = useMutation({
-    mutationFn: () =>
-      unwrap(
-        api.PATCH("/api/cameras/{camera_id}", {
-          params: { path: { camera_id: angle.angle.camera_id } },
-          body: { ...now, base: angle.head },
-        }),
-      ),
-    onSuccess: async () => {
-      await afterChange(client);
-      onTry(null);
-    },
-  });
+  const [asks, setAsks] = useState(false);
+  const named = list.find((e) => e.slug === now.encoding)?.name ?? now.encoding;
   const differs = tried && (tried.encoding !== stated.encoding || tried.levels !== stated.levels);
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)_200px] gap-4">
@@ -110,15 +101,26 @@ export function Candidates({
         <button
           type="button"
           className="btn btn-xs btn-primary"
-          disabled={!differs || take.isPending}
-          onClick={() => take.mutate()}
+          disabled={!differs || !clip}
+          onClick={() => setAsks(true)}
         >
-          {angle.angle.letter} is encoded so
+          Take it so …
         </button>
         <button type="button" className="btn btn-xs" disabled={!tried} onClick={() => onTry(null)}>
           As stated
         </button>
-        {take.isError && <Problem error={take.error} />}
+        {asks && clip && (
+          <TakeAs
+            clip={clip}
+            {...now}
+            name={named}
+            letter={angle.angle.letter}
+            light={angle.light_name}
+            base={angle.head}
+            onClose={() => setAsks(false)}
+            onDone={() => onTry(null)}
+          />
+        )}
       </div>
     </div>
   );

@@ -162,6 +162,10 @@ export function hdrWords(white: number): string {
 /** What is hatched in the picture, in figures; and that an HDR picture is only seen in SDR. */
 function shares(draft: ShownLabel): string {
   const out: string[] = [];
+  if (draft.recorded) {
+    const [r = 0, g = 0, b = 0] = draft.recorded;
+    out.push(`clipped in R ${percent(r)}, G ${percent(g)}, B ${percent(b)}`);
+  }
   if (draft.unseen !== null) out.push(`${percent(draft.unseen)} unseen`);
   if (draft.outside !== null)
     out.push(

@@ -2,7 +2,7 @@ import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { useState } from "react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Over } from "@/api/client";
-import { angle } from "@/test/fixtures";
+import { angle, clip } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { BalancePanel, type Dials } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
@@ -38,6 +38,7 @@ beforeEach(() => {
     const path = new URL(request.url).pathname;
     if (request.method === "GET") return Response.json(ENCODINGS);
     sent.push({ method: request.method, path, body: await request.json() });
+    if (path.endsWith("/preview")) return Response.json({ clips: ["B001_02"], matches: [] });
     return Response.json({}, { status: 201 });
   });
 });
@@ -164,6 +165,7 @@ function Trying({ onSeen }: { onSeen: (candidate: Candidate | null) => void }) {
   return (
     <Candidates
       angle={angle()}
+      clip={clip({ kind: "scene" })}
       tried={tried}
       beside={false}
       onTry={(next) => {
@@ -182,17 +184,19 @@ describe("candidates", () => {
     const options = await screen.findAllByRole("option");
     expect(options[0]?.textContent).toContain("as stated");
     expect(options).toHaveLength(3); // linear is no recording
-    expect(screen.getByText(/is encoded so/).hasAttribute("disabled")).toBe(true);
+    expect(screen.getByText(/Take it so/).hasAttribute("disabled")).toBe(true);
     fireEvent.keyDown(window, { key: "n" });
     expect(seen).toHaveBeenLastCalledWith({ encoding: "v-log/v-gamut", levels: "full" });
     fireEvent.keyDown(window, { key: "l" });
     expect(seen).toHaveBeenLastCalledWith({ encoding: "v-log/v-gamut", levels: "legal" });
     expect(sent).toHaveLength(0);
-    fireEvent.click(screen.getByText(/is encoded so/));
-    await waitFor(() => expect(sent).toHaveLength(1));
-    expect(sent[0]).toMatchObject({
-      method: "PATCH",
-      body: { encoding: "v-log/v-gamut", levels: "legal" },
+    // Of which clips it is said is asked first, with what it moves.
+    fireEvent.click(screen.getByText(/Take it so/));
+    fireEvent.click(await screen.findByText(/Take .* so$/));
+    await waitFor(() => expect(sent.some((s) => s.path === "/api/clips/3/take-as")).toBe(true));
+    expect(sent.find((s) => s.path === "/api/clips/3/take-as")).toMatchObject({
+      method: "POST",
+      body: { encoding: "v-log/v-gamut", levels: "legal", scope: "light" },
     });
   });
 });

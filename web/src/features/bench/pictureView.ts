@@ -18,7 +18,7 @@ export type Shown = {
 /** What a label says; another object only where something of it has changed. */
 export type Label = Pick<
   DraftHeader,
-  "clip" | "matched" | "unseen" | "outside" | "clipped" | "display" | "white"
+  "clip" | "matched" | "unseen" | "outside" | "clipped" | "recorded" | "display" | "white"
 >;
 
 export type Snapshot = { label: Label | null; error: unknown };
@@ -142,8 +142,8 @@ export class PictureView {
     cancelAnimationFrame(this.frame);
     this.frame = requestAnimationFrame(() => {
       for (const painter of this.painters) painter();
-      const { clip, matched, unseen, outside, clipped, display, white } = shown.header;
-      const label = { clip, matched, unseen, outside, clipped, display, white };
+      const { clip, matched, unseen, outside, clipped, recorded, display, white } = shown.header;
+      const label = { clip, matched, unseen, outside, clipped, recorded, display, white };
       const before = this.snapshot;
       const isSame = JSON.stringify(label) === JSON.stringify(before.label);
       if (!isSame || before.error) this.tell({ label, error: null });

@@ -7,7 +7,7 @@ export type Surround = "black" | "dim" | "grey";
 
 export type Panel = "match" | "balance" | "look" | "encoding";
 
-const MARKS: Mark[] = ["", "unseen", "gamut"];
+const MARKS: Mark[] = ["", "unseen", "gamut", "clipped"];
 export const PANELS: Panel[] = ["match", "balance", "look", "encoding"];
 const COMPARES: Compare[] = ["side", "upright", "level"];
 const SURROUNDS: Surround[] = ["dim", "black", "grey"];

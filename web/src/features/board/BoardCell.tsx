@@ -9,11 +9,16 @@ import { TunerTicks } from "@/shared/Tuner";
 const STEPS: Record<Cell["next_step"], string> = {
   none: "",
   bring_in: "Bring a clip in",
+  bring_chart: "",
+  take_alike: "Take alike",
   read_chart: "Read chart",
   read_reference: "Read reference",
   fit: "Fit a match",
   fit_again: "Fit again",
 };
+
+// Share of a picture: more is said, and takes the best verdict away.
+const MOST_CLIPPED = 0.005;
 
 /** One camera in one light: its frame after its chain, its state, and what to do next. */
 export function BoardCell({
@@ -22,6 +27,7 @@ export function BoardCell({
   light,
   production,
   chosen,
+  onChoose,
   onBringIn,
 }: {
   cell: Cell;
@@ -29,20 +35,30 @@ export function BoardCell({
   light: Light;
   production: number;
   chosen: boolean;
+  onChoose: () => void;
   onBringIn: () => void;
 }) {
   const base = `/p/${production}/l/${light.id}/c/${camera.id}`;
   const name = `${camera.letter} ${camera.name} in ${light.name}`;
   const main = camera.is_reference ? `${base}/chart` : `${base}/bench`;
   return (
+    // biome-ignore lint/a11y/noStaticElementInteractions: its links and buttons are what is used
     <div
-      className={`rule relative flex flex-col border-r border-b ${chosen ? "outline-2 -outline-offset-2 outline-accent" : ""}`}
+      onFocus={onChoose}
+      className={`rule @container relative flex flex-col border-r border-b ${chosen ? "outline-2 -outline-offset-2 outline-accent" : ""}`}
       data-cell={`${camera.letter}-${light.id}`}
       data-state={cell.state}
     >
       {cell.clip ? (
         <Link to={main} aria-label={`${name}: open the ${camera.is_reference ? "Chart" : "Bench"}`}>
-          <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.stand)} alt={name} />
+          <span className="relative block">
+            <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.stand)} alt={name} />
+            {cell.clipped !== null && cell.clipped > MOST_CLIPPED && (
+              <span className="absolute right-0 bottom-0 bg-base-100/85 px-1.5 text-2xs">
+                {Math.round(cell.clipped * 100)} % clipped
+              </span>
+            )}
+          </span>
         </Link>
       ) : (
         <div className="flex aspect-video flex-col items-start justify-center gap-2 p-4">
@@ -57,8 +73,12 @@ export function BoardCell({
           <Verdict cell={cell} />
         </span>
         <span className="ml-auto flex shrink-0 items-center gap-2">
-          {cell.tuner && <TunerTicks tuner={cell.tuner} />}
-          {cell.next_step !== "none" && cell.next_step !== "bring_in" && (
+          {cell.tuner && (
+            <span className="hidden @[196px]:block">
+              <TunerTicks tuner={cell.tuner} />
+            </span>
+          )}
+          {STEPS[cell.next_step] && cell.next_step !== "bring_in" && (
             <Link to={`${base}/chart`} className="btn btn-xs">
               {STEPS[cell.next_step]}
             </Link>
@@ -80,14 +100,20 @@ function Verdict({ cell }: { cell: Cell }): ReactNode {
   if (cell.state === "reference") return clip;
   return (
     <>
-      <StateMark state={cell.state} />
+      <span className="shrink-0">
+        <StateMark state={cell.state} />
+      </span>
       {cell.delta_e === null ? (
         // The mark says that nothing was measured; which clip waits for it is worth the room.
         <span className="flex min-w-0" title={STATE_WORDS[cell.state]}>
           {cell.state === "not_measured" ? clip : STATE_WORDS[cell.state]}
         </span>
       ) : (
-        <span title={`before the match ${cell.before?.toFixed(2)}`}>
+        <span
+          title={[cell.reason, `before the match ${cell.before?.toFixed(2)} ΔE`]
+            .filter(Boolean)
+            .join("; ")}
+        >
           <b className="value text-sm">{cell.delta_e.toFixed(2)}</b>{" "}
           <span className="faint">ΔE</span>
           {cell.match_number === null && <span className="faint"> unmatched</span>}

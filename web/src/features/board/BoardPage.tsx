@@ -1,17 +1,19 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { useNavigate, useParams } from "react-router";
 import type { Board, Camera, Light } from "@/api/client";
-import { boardQuery } from "@/api/queries";
+import { boardQuery, jobsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { BringIn } from "@/features/footage";
-import { MatchAll } from "@/features/jobs";
+import { MatchAll, MatchEverything } from "@/features/jobs";
 import { CameraSheet, LightSheet, ProductionSheet } from "@/features/sheets";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, STATE_WORDS, type State, StateMark } from "@/shared/Marks";
+import { useKept } from "@/shared/useKept";
 import { useKeys } from "@/shared/useKeys";
 import { BoardCell } from "./BoardCell";
-import { urgency, worstFirst } from "./order";
+import { worstFirst } from "./order";
+import { type Work, WorkList, workOf } from "./WorkList";
 
 type Sheet =
   | { kind: "production" }
@@ -24,7 +26,10 @@ export function BoardPage() {
   const id = Number(production);
   const board = useQuery(boardQuery(id));
   const [sheet, setSheet] = useState<Sheet | null>(null);
-  const [furthest, setFurthest] = useState(false);
+  const [furthest, setFurthest] = useKept(`board-${id}-furthest`, false);
+  const [isListed, setListed] = useKept(`board-${id}-list`, window.innerWidth >= 1200);
+  const jobs = useQuery(jobsQuery(id));
+  const work = board.data ? workOf(board.data, jobs.data ?? []) : [];
   return (
     <div className="flex h-full flex-col">
       <TopLine
@@ -39,10 +44,28 @@ export function BoardPage() {
         >
           {furthest ? "In order" : "Furthest first"}
         </button>
+        <button
+          type="button"
+          className="btn btn-sm"
+          aria-pressed={isListed}
+          disabled={!work.length}
+          onClick={() => setListed(!isListed)}
+        >
+          {work.length ? `Left to do: ${work.length}` : "Nothing left to do"}
+        </button>
+        {board.data && board.data.cameras.length > 1 && <MatchEverything production={id} />}
       </TopLine>
       {board.isPending && <Loading what="Laying out the Board" />}
       {board.isError && <Problem error={board.error} onRetry={() => board.refetch()} />}
-      {board.data && <Grid board={board.data} furthest={furthest} onSheet={setSheet} />}
+      {board.data && (
+        <Grid
+          board={board.data}
+          furthest={furthest}
+          work={work}
+          isListed={isListed}
+          onSheet={setSheet}
+        />
+      )}
       {board.data && sheet && (
         <Sheets board={board.data} sheet={sheet} onClose={() => setSheet(null)} />
       )}
@@ -97,14 +120,18 @@ function Door({
 function Grid({
   board,
   furthest,
+  work,
+  isListed,
   onSheet,
 }: {
   board: Board;
   furthest: boolean;
+  work: Work[];
+  isListed: boolean;
   onSheet: (sheet: Sheet) => void;
 }) {
   const navigate = useNavigate();
-  const [at, setAt] = useState({ row: 0, column: 1 });
+  const [at, setAt] = useKept(`board-${board.production.id}-at`, { row: 0, column: 1 });
   const { production, cells } = board;
   const cameras = [...board.cameras].sort(
     (a, b) => Number(b.is_reference) - Number(a.is_reference) || a.letter.localeCompare(b.letter),
@@ -120,10 +147,10 @@ function Grid({
     navigate(`/p/${production.id}/l/${light.id}/c/${camera.id}/${to}`);
   };
   const move = (rows: number, columns: number) =>
-    setAt((p) => ({
-      row: Math.max(0, Math.min(lights.length - 1, p.row + rows)),
-      column: Math.max(0, Math.min(cameras.length - 1, p.column + columns)),
-    }));
+    setAt({
+      row: Math.max(0, Math.min(lights.length - 1, at.row + rows)),
+      column: Math.max(0, Math.min(cameras.length - 1, at.column + columns)),
+    });
   const bringIn = () => navigate(`/p/${production.id}/footage`);
   const takeAway = () => navigate(`/p/${production.id}/take-away`);
   useKeys({
@@ -136,7 +163,7 @@ function Grid({
     t: takeAway,
     f: bringIn,
   });
-  const columns = `148px repeat(${Math.max(cameras.length, 1)}, minmax(180px, 1fr))`;
+  const columns = `132px repeat(${Math.max(cameras.length, 1)}, minmax(160px, 1fr))`;
   return (
     <div className="flex min-h-0 flex-1">
       <Door side="left" text="Bring in" onOpen={bringIn} />
@@ -236,6 +263,7 @@ function Grid({
                     light={light}
                     production={production.id}
                     chosen={at.row === row && at.column === column}
+                    onChoose={() => setAt({ row, column })}
                     onBringIn={() =>
                       onSheet({ kind: "bring-in", light: light.id, camera: camera.id })
                     }
@@ -263,9 +291,9 @@ function Grid({
             </button>
           </div>
         )}
-        <WorkList board={board} />
         <Legend />
       </main>
+      {work.length > 0 && isListed && <WorkList work={work} />}
       <Door side="right" text="Take away" onOpen={takeAway} />
     </div>
   );
@@ -278,47 +306,6 @@ const canMatch = new Set<Board["cells"][number]["next_step"]>([
   "fit",
   "fit_again",
 ]);
-
-const WORK: Partial<Record<Board["cells"][number]["next_step"], string>> = {
-  read_chart: "read its chart",
-  read_reference: "read the reference's chart",
-  fit: "both charts are read: fit a match",
-  fit_again: "a reading or the encoding is newer than the match: fit again",
-  bring_in: "bring a clip in",
-};
-
-/** What is left to do, the furthest first. */
-function WorkList({ board }: { board: Board }) {
-  const open = board.cells
-    .filter((c) => WORK[c.next_step] && c.next_step !== "bring_in")
-    .sort((a, b) => urgency(b) - urgency(a));
-  if (!open.length) return null;
-  return (
-    <section className="px-4 py-2" aria-label="What is left to do">
-      <h2 className="faint mb-1">Left to do</h2>
-      <ul>
-        {open.map((cell) => {
-          const camera = board.cameras.find((c) => c.id === cell.camera_id);
-          const light = board.lights.find((l) => l.id === cell.light_id);
-          if (!camera || !light) return null;
-          return (
-            <li key={`${cell.light_id}-${cell.camera_id}`}>
-              <Link
-                className="hover:underline"
-                to={`/p/${board.production.id}/l/${light.id}/c/${camera.id}/chart`}
-              >
-                <b>
-                  {camera.letter} {camera.name}
-                </b>{" "}
-                in {light.name}: {WORK[cell.next_step]}
-              </Link>
-            </li>
-          );
-        })}
-      </ul>
-    </section>
-  );
-}
 
 function Legend() {
   const shown: State[] = ["in_tune", "close", "off", "stale", "borrowed", "not_measured"];

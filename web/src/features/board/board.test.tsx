@@ -14,6 +14,7 @@ const shown = (changes: Partial<Cell>, reference = false) =>
       light={light()}
       production={1}
       chosen={false}
+      onChoose={vi.fn()}
       onBringIn={vi.fn()}
     />,
   );

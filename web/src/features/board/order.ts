@@ -2,7 +2,7 @@ import type { Cell, Light } from "@/api/client";
 
 /** How much a cell asks for work: unmeasured first, then by distance. */
 export function urgency(cell: Cell): number {
-  if (cell.state === "reference") return -1;
+  if (cell.state === "reference") return cell.next_step === "read_chart" ? 1001 : -1;
   if (cell.state === "not_measured") return 1000;
   return (cell.delta_e ?? 0) + (cell.state === "stale" ? 100 : 0);
 }

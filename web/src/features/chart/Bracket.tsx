@@ -49,9 +49,9 @@ export function Bracket({
   return (
     <Dialog title={`${side.letter}'s charts, read as one`} onClose={onClose} wide>
       <p className="faint mb-3">
-        The same chart at other exposures tells patches that clip or drown in the first, and whether
-        the curve is right. The first is the exposure that the match is for. Stops are what the
-        camera was set to; leave them empty where you do not know.
+        The same chart at other exposures tells patches that clip or lie in the noise in the first,
+        and whether the curve is right. The first is the exposure that the match is for. Stops are
+        what the camera was set to; leave them empty where you do not know.
       </p>
       <table className="mb-3 w-full">
         <thead className="faint text-left">

@@ -267,13 +267,13 @@ function Placed({
               disabled={busy}
               onClick={() => find.mutate(true)}
             >
-              Find all
+              Find every chart
             </button>
           )
         )}
         {charts.length > 1 && moved === null && (
           <button type="button" className="btn btn-sm" onClick={onMerge}>
-            As one
+            Bracket …
           </button>
         )}
         {corners ? (

@@ -112,7 +112,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
       <p className="text-base font-semibold">{WORDS[check.verdict]}</p>
       <p className="faint mb-3">
         {letter} is stated as {stated.name}, {stated.levels} levels.
-        {check.causes[0] && ` It could be ${check.causes.join("; or ")}.`}
+        {check.causes[0] && ` Possible causes: ${check.causes.join("; ")}.`}
       </p>
       <table className="w-full">
         <thead className="faint text-left">
@@ -123,7 +123,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
             <th className="pl-4 text-right font-normal">bend</th>
             {hasNoise && <th className="pl-4 text-right font-normal">noise off</th>}
             <th className="pl-4 font-normal">likely</th>
-            <th className="pl-4 text-right font-normal">ΔE if confused</th>
+            <th className="pl-4 text-right font-normal">ΔE between them</th>
             <th className="pl-4 text-right font-normal">dark · bright</th>
           </tr>
         </thead>

@@ -1,5 +1,8 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Angle, Match } from "@/api/client";
+import { type Angle, api, type Match, unwrap } from "@/api/client";
+import { afterChange } from "@/api/queries";
+import { TakeAs } from "@/features/encoding";
 import { Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { CameraMenu } from "./CameraMenu";
@@ -79,7 +82,7 @@ export function FitPanel({
       {angle.angle.reading && <Beside angle={angle} choice={choice} onChoice={onChoice} />}
       {match && !borrowed ? (
         <>
-          <Steps angle={angle} />
+          <Steps angle={angle} choice={choice} onChoice={onChoice} />
           <Residuals
             residuals={match.residuals}
             reference={swatchesOf(angle.reference, match)}
@@ -166,10 +169,20 @@ function Verdict({ angle }: { angle: Angle }) {
   const out = match.residuals.filter((r) => r.left_out);
   const faces = match.residuals.filter((r) => skinsOf(angle).includes(r.index) && !r.left_out);
   const skins = faces.reduce((sum, r) => sum + r.after, 0) / Math.max(1, faces.length);
-  const best = match.advice[0];
+  // Where the encoding is doubtful, advice on the chart would lead astray.
+  const best = angle.doubt ? undefined : match.advice[0];
   return (
     <div>
-      <p className="text-base font-semibold">{head}</p>
+      {angle.doubt && <Doubt angle={angle} doubt={angle.doubt} />}
+      {angle.next_step === "take_alike" && <Alike angle={angle} />}
+      <p
+        className={angle.doubt || angle.next_step === "take_alike" ? "" : "text-base font-semibold"}
+      >
+        {head}
+        {match.lowered_by.length > 0 && angle.state !== "stale" && (
+          <span> {sentence(match.lowered_by.join(", "))}</span>
+        )}
+      </p>
       <p>
         {match.left_one_out.toFixed(2)} <span className="faint">cross-validated ·</span>{" "}
         {match.after.toFixed(2)} <span className="faint">on the chart ·</span>{" "}
@@ -190,8 +203,69 @@ function Verdict({ angle }: { angle: Angle }) {
         )}
         {skins > angle.tolerance && `Skins stay ${skins.toFixed(1)}: look at faces. `}
         {out.length > 0 &&
+          match.lowered_by.length === 0 &&
           `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
       </p>
+    </div>
+  );
+}
+
+const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
+
+/** What the charts say of the encoding comes first, with what puts it right. */
+function Doubt({ angle, doubt }: { angle: Angle; doubt: NonNullable<Angle["doubt"]> }) {
+  const [asks, setAsks] = useState(false);
+  const levels = doubt.levels === "legal" ? "legal" : "full";
+  return (
+    <div className="mb-1">
+      <p className="text-base font-semibold">{doubt.clip} may be something else.</p>
+      <p>{doubt.text}</p>
+      {doubt.encoding && (
+        <button type="button" className="btn btn-xs btn-primary my-1" onClick={() => setAsks(true)}>
+          Use {doubt.encoding_name}, {levels} for these clips …
+        </button>
+      )}
+      {asks && (
+        <TakeAs
+          clip={{ id: doubt.clip_id, name: doubt.clip }}
+          encoding={doubt.encoding}
+          name={doubt.encoding_name}
+          levels={levels}
+          letter={angle.angle.letter}
+          light={angle.light_name}
+          base={angle.head}
+          onClose={() => setAsks(false)}
+        />
+      )}
+    </div>
+  );
+}
+
+/** The chart and a scene are decoded otherwise: the match does not hold there. */
+function Alike({ angle }: { angle: Angle }) {
+  const client = useQueryClient();
+  const repair = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/take-alike", {
+          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
+          body: { base: angle.head },
+        }),
+      ),
+    onSettled: () => afterChange(client),
+  });
+  return (
+    <div className="mb-1">
+      <p className="text-base font-semibold">Off: {angle.reason}.</p>
+      <button
+        type="button"
+        className="btn btn-xs btn-primary my-1"
+        disabled={repair.isPending}
+        onClick={() => repair.mutate()}
+      >
+        Take the scenes as the chart was read
+      </button>
+      {repair.isError && <Problem error={repair.error} />}
     </div>
   );
 }
@@ -213,7 +287,7 @@ function Models({
         <tr>
           <th className="font-normal">What each model would give</th>
           <th className="text-right font-normal">chart</th>
-          <th className="text-right font-normal">cross-v.</th>
+          <th className="text-right font-normal">cross-validated</th>
           <th className="text-right font-normal">off chart</th>
         </tr>
       </thead>
@@ -250,7 +324,15 @@ function nextStep(angle: Angle): string {
   return "Both charts are read. Fit brings the one to the other (M).";
 }
 
-function Steps({ angle }: { angle: Angle }) {
+function Steps({
+  angle,
+  choice,
+  onChoice,
+}: {
+  angle: Angle;
+  choice: FitChoice;
+  onChoice: (choice: FitChoice) => void;
+}) {
   const match = angle.match;
   if (!match) return null;
   const steps: [string, string, string][] = [
@@ -272,7 +354,7 @@ function Steps({ angle }: { angle: Angle }) {
     ],
   ];
   return (
-    <dl className="grid grid-cols-4 gap-3">
+    <dl className="grid grid-cols-[repeat(auto-fit,minmax(110px,1fr))] gap-3">
       {steps.map(([name, value, note]) => (
         <div key={name}>
           <dt className="faint">{name}</dt>
@@ -280,6 +362,27 @@ function Steps({ angle }: { angle: Angle }) {
           <dd className="faint text-2xs">{note}</dd>
         </div>
       ))}
+      {(angle.clipped > 0.0005 || match.highlights) && (
+        <div>
+          <dt className="faint">Highlights</dt>
+          <dd>
+            <select
+              className="select select-xs w-full"
+              aria-label="Clipped highlights, in the next fit"
+              title="A red or blue that the recording has clipped becomes what green and the other channel say; as recorded it is left"
+              value={choice.fills ? "light" : "recorded"}
+              onChange={(e) => onChoice({ ...choice, fills: e.target.value === "light" })}
+            >
+              <option value="light">toward the light</option>
+              <option value="recorded">as recorded</option>
+            </select>
+          </dd>
+          <dd className="faint text-2xs">
+            {(angle.clipped * 100).toFixed(1)} % clipped,{" "}
+            {match.highlights ? "filled" : "as recorded"}
+          </dd>
+        </div>
+      )}
     </dl>
   );
 }

@@ -18,7 +18,7 @@ export function Target({
   return (
     <>
       <label className="flex items-center gap-1.5">
-        <span className="faint">Fit to</span>
+        <span className="faint">Match to</span>
         <select
           className="select select-sm w-44"
           value={kind}

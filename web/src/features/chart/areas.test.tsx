@@ -77,7 +77,7 @@ describe("areas", () => {
 it("brings the angle to published values where the chart has some", () => {
   const onChoice = vi.fn();
   const { rerender } = show(<Target angle={angle()} choice={plainChoice} onChoice={onChoice} />);
-  fireEvent.change(screen.getByLabelText("Fit to"), { target: { value: "published" } });
+  fireEvent.change(screen.getByLabelText("Match to"), { target: { value: "published" } });
   expect(onChoice).toHaveBeenCalledWith({ ...plainChoice, values: "published" });
   const bare = angle();
   bare.angle.reading = reading({ layout: layout({ has_values: false }) });

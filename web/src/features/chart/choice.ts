@@ -15,6 +15,8 @@ export type FitChoice = {
   areas: AreaPair[];
   /** Whether the pair's charts in other lights take part. */
   pool: boolean;
+  /** Whether clipped highlights are filled towards the light. */
+  fills: boolean;
   /** "published", "kept" (the match's own table) or a table, not the reference's own reading. */
   values: string;
   valuesName: string;
@@ -29,6 +31,7 @@ export const plainChoice: FitChoice = {
   skins: false,
   areas: [],
   pool: false,
+  fills: true,
   values: "",
   valuesName: "",
 };
@@ -51,6 +54,7 @@ export function choiceOf(angle: Angle): FitChoice {
     leaveOut: match.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index),
     areas: match.areas.map((pair) => ({ ...pair })),
     pool: match.pool,
+    fills: match.fills,
     values: match.target === null ? "" : match.target === "published values" ? "published" : "kept",
     valuesName: match.target ?? "",
   };
@@ -66,6 +70,7 @@ export function fitBody(choice: FitChoice, angle: Angle) {
       reference && own ? [{ reference, angle: own, weight }] : [],
     ),
     pool: choice.pool && !choice.values,
+    fills: choice.fills,
     values: choice.values,
     values_name: choice.valuesName,
     base_number: angle.base_number,

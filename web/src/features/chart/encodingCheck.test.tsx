@@ -42,7 +42,7 @@ it("names what fits better, what it would cost, and why the stated one is doubte
     causes: ["curve: V-LOG/V-GAMUT, legal levels", "flare: 5.0% of white"],
   });
   expect(await screen.findByText(/speak against what is stated/)).toBeTruthy();
-  expect(screen.getByText(/It could be curve: V-LOG.*; or flare: 5.0%/)).toBeTruthy();
+  expect(screen.getByText(/Possible causes: curve: V-LOG.*; flare: 5.0%/)).toBeTruthy();
   const row = screen.getByText("V-LOG/V-GAMUT").closest("tr");
   expect(row?.textContent).toContain("likeliest");
   expect(row?.textContent).toContain("7.80");

@@ -74,7 +74,7 @@ describe("a chart's picture", () => {
     const other = { corners: second, orientation_certain: true };
     const sent = serve({ ...FOUND, orientation_certain: true, others: [other] });
     show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
-    fireEvent.click(screen.getByText("Find all"));
+    fireEvent.click(screen.getByText("Find every chart"));
     // The other one is outlined: what "all" means is seen.
     expect(await screen.findAllByTestId("chart-beside")).toHaveLength(1);
     fireEvent.click(await screen.findByText("Read all 2"));

@@ -232,12 +232,12 @@ function Luts({
             <label key={side}>
               <span
                 className="faint mb-1 block"
-                title="stored: code / full scale. expanded: for hosts that stretch legal levels to 0–1 before a LUT and press them back after it."
+                title="As recorded: code values over full scale. Scaled: for hosts that stretch legal levels to 0–1 before a LUT and press them back after it."
               >
                 levels {side}
               </span>
               <select
-                className="select select-sm w-26"
+                className="select select-sm w-32"
                 aria-label={`LUT levels ${side}`}
                 value={sides[i]}
                 disabled={format === "clf"}
@@ -246,8 +246,8 @@ function Luts({
                   setSides(i === 0 ? [value, sides[1]] : [sides[0], value]);
                 }}
               >
-                <option>stored</option>
-                <option>expanded</option>
+                <option value="stored">as recorded</option>
+                <option value="expanded">scaled to 0–1</option>
               </select>
             </label>
           ))}
@@ -330,8 +330,8 @@ function ExportRow({ row }: { row: Export }) {
         <p className="mb-2">
           {main.p99_9 < 1 && cost <= MOST_COST ? "Holds: " : "Look at it: "}
           in the clip's own picture it is <b className="value">{main.mean.toFixed(3)}</b> ΔE from
-          the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> in the worst
-          thousandth.
+          the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> ΔE at the
+          99.9th percentile.
           {outside > 0.0005 &&
             ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
           {beyond > 0.0005 &&

@@ -6,12 +6,20 @@ import { isOpen, jobsQuery } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 
 export type AngleOutcome = {
+  light_id: number;
   camera_id: number;
   camera: string;
-  outcome: "read" | "kept" | "matched" | "asked" | "failed";
+  outcome: "read" | "kept" | "matched" | "asked" | "failed" | "no_chart";
   text: string;
   expected: number | null;
 };
+
+/** What came of each camera, where a job matched any. */
+export const outcomesOf = (job: Job): AngleOutcome[] =>
+  (job.result?.angles ?? []) as AngleOutcome[];
+
+/** What a person has to see to. */
+export const LEFT_ALONE = new Set<AngleOutcome["outcome"]>(["asked", "failed", "no_chart"]);
 
 const newestOf = (jobs: Job[], light: number) =>
   jobs.find((job) => job.kind === "match-angles" && job.arguments.light_id === light);
@@ -65,9 +73,7 @@ function Ended({ job, base }: { job: Job; base: string }) {
     );
   if (job.state === "cancelled")
     return <p className="faint text-2xs">Stopped; what was done is kept.</p>;
-  const angles = ((job.result?.angles ?? []) as AngleOutcome[]).filter(
-    (a) => a.outcome === "asked" || a.outcome === "failed",
-  );
+  const angles = outcomesOf(job).filter((a) => LEFT_ALONE.has(a.outcome));
   return angles.map((a) => (
     <Link
       key={a.camera_id}
@@ -77,4 +83,33 @@ function Ended({ job, base }: { job: Job; base: string }) {
       <b>{a.camera}</b>: {a.text}
     </Link>
   ));
+}
+
+/** Read and match every angle of the production in one press. */
+export function MatchEverything({ production }: { production: number }) {
+  const client = useQueryClient();
+  const query = jobsQuery(production);
+  const isRunning = (useQuery(query).data ?? []).some(
+    (j) => j.kind === "match-angles" && isOpen(j),
+  );
+  const start = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/productions/{production_id}/match", {
+          params: { path: { production_id: production } },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: query.queryKey }),
+  });
+  return (
+    <button
+      type="button"
+      className="btn btn-sm"
+      disabled={isRunning || start.isPending}
+      title="In every light: find and read the charts that are open, and fit each angle to the reference"
+      onClick={() => start.mutate()}
+    >
+      {isRunning ? "Matching…" : "Match everything"}
+    </button>
+  );
 }

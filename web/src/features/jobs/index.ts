@@ -1,2 +1,2 @@
 export { JobLine, JobsMark } from "./JobsMark";
-export { MatchAll } from "./MatchAll";
+export { type AngleOutcome, LEFT_ALONE, MatchAll, MatchEverything, outcomesOf } from "./MatchAll";

@@ -176,7 +176,7 @@ export function CameraSheet({
                     The reference is what it is: it takes no correction of its own.
                   </p>
                 ) : (
-                  <fieldset className="mb-3" aria-label="This body">
+                  <fieldset className="mb-3" aria-label="This unit">
                     <label className="mb-1 flex items-center gap-2">
                       <input
                         type="checkbox"
@@ -184,10 +184,10 @@ export function CameraSheet({
                         checked={values.is_stand_in}
                         onChange={(e) => set({ is_stand_in: e.target.checked })}
                       />
-                      A relative's encoding: this camera is on no list
+                      The encoding of a similar camera: this one is on no list
                     </label>
                     <Dial
-                      label="This body, gain"
+                      label="This unit, gain"
                       value={values.unit_stops}
                       low={-2}
                       high={2}
@@ -197,13 +197,13 @@ export function CameraSheet({
                       onChange={(unit_stops) => set({ unit_stops })}
                     />
                     <Dial
-                      label="This body, tint"
+                      label="This unit, tint to green"
                       value={values.unit_tint}
                       low={-1}
                       high={1}
                       step={0.01}
                       neutral={0}
-                      unit="green"
+                      unit="stops"
                       onChange={(unit_tint) => set({ unit_tint })}
                     />
                     <p className="faint text-2xs">

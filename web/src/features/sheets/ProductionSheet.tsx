@@ -66,7 +66,7 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
           </Field>
           <Field
             label="In tune up to, ΔE"
-            hint="Cross-validated, against the reference's own reading. Twice this is “close”."
+            hint="Off the chart, against the reference's own reading. Up to twice this is close."
           >
             <input
               className="input input-sm value w-28"

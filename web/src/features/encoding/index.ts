@@ -1,0 +1,1 @@
+export { TakeAs } from "./TakeAs";
