@@ -11,10 +11,12 @@ from ninja import Router, Status
 
 from syntonos.core.chain import LutLevels
 from syntonos.server.footage.models import Clip
-from syntonos.server.handover import services
+from syntonos.server.handover import package, services
 from syntonos.server.handover.models import Export
-from syntonos.server.handover.schemas import ExportIn, ExportOut, VariantOut
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.handover.schemas import ExportIn, ExportOut, PackageIn, VariantOut
+from syntonos.server.jobs.models import Job
+from syntonos.server.jobs.schemas import JobOut
+from syntonos.server.productions.models import Camera, Light, Production
 
 router = Router()
 
@@ -63,6 +65,26 @@ def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: Export
         levels=LutLevels(body.lut_in, body.lut_out), own=own or None,
     )  # fmt: skip
     return Status(201, export_out(row))
+
+
+@router.post("/productions/{production_id}/take-away", response={202: JobOut},
+             operation_id="takeAway")  # fmt: skip
+def take_away(request: HttpRequest, production_id: int, body: PackageIn) -> Any:
+    """Make LUTs of many angles in one job, as one zip with a list."""
+    production = get_object_or_404(Production, pk=production_id)
+    wanted = body.dict()
+    wanted["cells"] = [[cell["light_id"], cell["camera_id"]] for cell in wanted["cells"]]
+    return Status(202, package.start(production, wanted))
+
+
+@router.get("/jobs/{job_id}/package", include_in_schema=False)
+def download_package(request: HttpRequest, job_id: int) -> FileResponse:
+    job = get_object_or_404(Job, pk=job_id, kind=package.KIND)
+    path = package.path_of(job)
+    if not path.is_file():
+        raise Http404("The package is not there. Make it again.")
+    name = (job.result or {})["name"]
+    return FileResponse(path.open("rb"), as_attachment=True, filename=name)
 
 
 @router.get("/exports/{export_id}/file", include_in_schema=False)

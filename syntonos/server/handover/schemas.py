@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from ninja import Schema
+from pydantic import Field
 
 TargetName = str  # "reference", or the key of one of the production's outputs
 
@@ -17,6 +18,23 @@ class ExportIn(Schema):
     lut_in: Literal["stored", "expanded"] = "stored"
     lut_out: Literal["stored", "expanded"] = "stored"
     clip_id: int | None = None  # for clips that are taken as this one is
+
+
+class CellIn(Schema):
+    light_id: int
+    camera_id: int
+
+
+class PackageIn(Schema):
+    """LUTs of many angles at once."""
+
+    cells: list[CellIn] = Field(min_length=1, max_length=400)
+    targets: list[TargetName] = Field(min_length=1, max_length=12)
+    formats: list[Literal["cube", "3dl", "clf"]] = Field(min_length=1, max_length=3)
+    size: Literal[17, 33, 65] = 33
+    lut_in: Literal["stored", "expanded"] = "stored"
+    lut_out: Literal["stored", "expanded"] = "stored"
+    stills: bool = False
 
 
 class VariantOut(Schema):

@@ -149,21 +149,37 @@ def export_lut(
     partial = final.with_suffix(".part")
     partial.write_bytes(data)
     partial.replace(final)
-    word = re.sub(r"[^a-z0-9]+", "-", light.name.lower()).strip("-") or "light"
-    number = ""
-    if match_id:
-        current = selectors.current_match(light.pk, camera)
-        number = f"_m{current.number}" if current else ""
-    points = "" if format_ == "clf" else f"_{size}"
-    sides = "" if levels == STORED else f"_{levels.into}-{levels.out}"
-    if own:
-        number += "_" + (re.sub(r"[^A-Za-z0-9_]+", "-", own.name).strip("-") or "clip")
-    name = f"{camera.letter}_{word}{number}_to-{target}{points}{sides}.{format_}"
+    stem = _stem(light, camera, chain, target, "" if format_ == "clf" else str(size), levels, own)
+    version = 1 + Export.objects.filter(
+        camera__production=light.production_id, file_name__startswith=f"{stem}_v", format=format_
+    ).count()  # fmt: skip
+    name = f"{stem}_v{version}.{format_}"
     with step(light.production_id, "export.make", f"Taken away: {name}", undoable=False):
         return Export.objects.create(
-        match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
-        format=format_,
-        lut_in=levels.into, lut_out=levels.out, sha256=digest,
-        file_name=name,
-        chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
+            match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
+            format=format_, lut_in=levels.into, lut_out=levels.out, sha256=digest, file_name=name,
+            chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
+        )  # fmt: skip
+
+
+def word_of(name: str) -> str:
+    """Return a name as part of a file's: small letters, digits and hyphens."""
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:32] or "unnamed"
+
+
+def _stem(
+    light: Light, camera: Camera, chain: Chain, target: str, points: str, levels: LutLevels,
+    own: Clip | None,
+) -> str:  # fmt: skip
+    """Return a LUT's name up to its version: camera, light, from, to, points, levels, chain.
+
+    Two different chains differ by the hash; the same one taken away again by its version.
+    """
+    decode = chain.decode
+    sides = "" if levels == STORED else f"{levels.into}-{levels.out}"
+    parts = (
+        camera.letter, word_of(light.name), word_of(own.name) if own else "",
+        word_of(decode.encoding), decode.levels, f"to-{word_of(target)}", points, sides,
+        chain_hash(chain)[:8],
     )  # fmt: skip
+    return "_".join(part for part in parts if part)

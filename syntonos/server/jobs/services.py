@@ -28,6 +28,7 @@ RUNNERS = {
     "bring-in": "syntonos.server.footage.bringing.run_job",
     "check-clips": "syntonos.server.matching.clip_checks.run_job",
     "encoding-check": "syntonos.server.matching.encoding_checks.run_job",
+    "take-away": "syntonos.server.handover.package.run_job",
     "find-media": "syntonos.server.footage.missing.run_job",
 }
 _WRITE_EVERY = 0.15  # seconds between two notes of progress

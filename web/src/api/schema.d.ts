@@ -1100,6 +1100,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/take-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Away
+         * @description Make LUTs of many angles in one job, as one zip with a list.
+         */
+        post: operations["takeAway"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/undo": {
         parameters: {
             query?: never;
@@ -1737,6 +1757,13 @@ export interface components {
              * @default 1
              */
             mix: number;
+        };
+        /** CellIn */
+        CellIn: {
+            /** Camera Id */
+            camera_id: number;
+            /** Light Id */
+            light_id: number;
         };
         /** CellOut */
         CellOut: {
@@ -2576,8 +2603,8 @@ export interface components {
          *     bright things red, green and blue change together: log(red / green) = warm log(green / blue),
          *     and log(blue / green) = cool log(green / red). So where red has reached the top and blue has
          *     not, red becomes green (green / blue)^warm, if that is more; blue likewise. As the last channel
-         *     fills, this goes to the light's own white; it begins at three quarters of the top, and never ends
-         *     above three times it. Green stays: nothing says what it lost.
+         *     fills, this goes to the light's own white. It begins at three quarters of the top, and never
+         *     ends above three times it. Green stays: nothing says what it lost.
          */
         Highlights: {
             /** Cool */
@@ -3283,6 +3310,41 @@ export interface components {
         /** OwnEncodingIn */
         OwnEncodingIn: {
             definition: components["schemas"]["Definition"];
+        };
+        /**
+         * PackageIn
+         * @description LUTs of many angles at once.
+         */
+        PackageIn: {
+            /** Cells */
+            cells: components["schemas"]["CellIn"][];
+            /** Formats */
+            formats: ("cube" | "3dl" | "clf")[];
+            /**
+             * Lut In
+             * @default stored
+             * @enum {string}
+             */
+            lut_in: "stored" | "expanded";
+            /**
+             * Lut Out
+             * @default stored
+             * @enum {string}
+             */
+            lut_out: "stored" | "expanded";
+            /**
+             * Size
+             * @default 33
+             * @enum {integer}
+             */
+            size: 17 | 33 | 65;
+            /**
+             * Stills
+             * @default false
+             */
+            stills: boolean;
+            /** Targets */
+            targets: string[];
         };
         /** PartIn */
         PartIn: {
@@ -5656,6 +5718,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SteppedOut"];
+                };
+            };
+        };
+    };
+    takeAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PackageIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

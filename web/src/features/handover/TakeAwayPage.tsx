@@ -7,7 +7,9 @@ import { boardQuery, exportsQuery, variantsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { CameraMark, StateMark } from "@/shared/Marks";
+import { useKept } from "@/shared/useKept";
 import { when } from "@/shared/when";
+import { ManyAtOnce } from "./ManyAtOnce";
 
 export function TakeAwayPage() {
   const production = Number(useParams().production);
@@ -37,17 +39,28 @@ function TakeAway({ board }: { board: Board }) {
       cell: board.cells.find((c) => c.light_id === light.id && c.camera_id === camera.id),
     })),
   );
-  const chosen =
-    rows.find(
-      (r) =>
-        r.light.id === Number(search.get("light")) && r.camera.id === Number(search.get("camera")),
-    ) ?? rows.find((r) => r.cell?.match_number != null);
+  const one = rows.find(
+    (r) =>
+      r.light.id === Number(search.get("light")) && r.camera.id === Number(search.get("camera")),
+  );
+  const isAny = rows.some((r) => r.cell?.match_number != null);
+  const chosen = one;
   return (
     <main className="flex min-h-0 flex-1">
       <nav
         className="rule w-72 shrink-0 overflow-y-auto border-r bg-base-200"
         aria-label="What can leave"
       >
+        {isAny && (
+          <button
+            type="button"
+            aria-current={!chosen}
+            className={`rule w-full border-b p-3 text-left font-semibold hover:bg-base-300 ${chosen ? "" : "bg-base-100"}`}
+            onClick={() => setSearch({})}
+          >
+            Many at once
+          </button>
+        )}
         {rows.map((row) => (
           <button
             type="button"
@@ -86,6 +99,8 @@ function TakeAway({ board }: { board: Board }) {
           isReference={chosen.camera.is_reference}
           encoding={`${chosen.camera.encoding_name}, levels ${chosen.camera.levels}`}
         />
+      ) : isAny ? (
+        <ManyAtOnce board={board} />
       ) : (
         <Empty title="Nothing is matched yet.">
           A LUT carries a match. Read the charts and fit first.
@@ -120,12 +135,19 @@ function Luts({
 }) {
   const client = useQueryClient();
   const reference = board.cameras.find((c) => c.is_reference);
-  const [target, setTarget] = useState<Target>(
-    isReference ? (board.production.outputs[0]?.key ?? "") : "reference",
+  const first = board.production.outputs[0]?.key ?? "";
+  // What was chosen for one angle stays for the next.
+  const [kept, setTarget] = useKept<Target>("lut-target", "reference");
+  const isThere = kept === "reference" || board.production.outputs.some((o) => o.key === kept);
+  const target = !isThere || (isReference && kept === "reference") ? first : kept;
+  const [size, setSize] = useKept<17 | 33 | 65>("lut-size", 65);
+  const [format, setFormat] = useKept<Export["format"]>("lut-format", "cube");
+  const [sides, setSides] = useKept<[Side, Side]>("lut-sides", ["stored", "stored"]);
+  const isAces = board.production.outputs.some(
+    (o) => o.key === target && o.stage.kind === "output-aces",
   );
-  const [size, setSize] = useState<17 | 33 | 65>(65);
-  const [format, setFormat] = useState<Export["format"]>("cube");
-  const [sides, setSides] = useState<[Side, Side]>(["stored", "stored"]);
+  const cannot =
+    format === "clf" && isAces ? "A CLF has no node for an ACES output: take a .cube." : "";
   const rows = useQuery(exportsQuery(light, camera));
   const variants = useQuery(variantsQuery(light, camera)).data ?? [];
   const [own, setOwn] = useState<number | null>(null);
@@ -265,9 +287,14 @@ function Luts({
               <option>65</option>
             </select>
           </label>
-          <button type="submit" className="btn btn-sm btn-primary" disabled={make.isPending}>
+          <button
+            type="submit"
+            className="btn btn-sm btn-primary"
+            disabled={make.isPending || cannot !== ""}
+          >
             {make.isPending ? "Reading back …" : "Make the LUT"}
           </button>
+          {cannot && <p role="alert">{cannot}</p>}
         </form>
       )}
       {make.isError && <Problem error={make.error} />}

@@ -1,7 +1,7 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { expect, it, vi } from "vitest";
 import type { Export } from "@/api/client";
-import { board, cell, exported } from "@/test/fixtures";
+import { board, camera, cell, exported } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { TakeAwayPage } from "./TakeAwayPage";
 
@@ -20,9 +20,15 @@ const VARIANTS = [
   },
 ];
 const sent: Record<string, unknown>[] = [];
+const ANGLE = "/p/1/take-away?light=1&camera=2";
 
 /** Stand in for the server: answers by the end of the address; POST may fail. */
-function serve(exports: Export[], post?: { status: number; body: unknown }, cells = CELLS) {
+function serve(
+  exports: Export[],
+  post?: { status: number; body: unknown },
+  cells = CELLS,
+  at = ANGLE,
+) {
   const answer = (body: unknown, status = 200) =>
     new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
   const fetch = vi.fn(async (request: Request) => {
@@ -31,10 +37,11 @@ function serve(exports: Export[], post?: { status: number; body: unknown }, cell
       return answer(post?.body ?? exported(), post?.status ?? 201);
     }
     if (request.url.endsWith("/variants")) return answer(VARIANTS);
+    if (request.url.endsWith("/jobs")) return answer([]);
     return answer(request.url.endsWith("/board") ? board(cells) : exports);
   });
   vi.stubGlobal("fetch", fetch);
-  show(<TakeAwayPage />, "/p/1/take-away", "/p/:production/take-away");
+  show(<TakeAwayPage />, at, "/p/:production/take-away");
 }
 
 it("offers what is matched, with its read-back in words and figures", async () => {
@@ -88,9 +95,46 @@ it("says of a borrowed match that it is borrowed, not a figure that nobody measu
 });
 
 it("leads to the Board when nothing is matched", async () => {
-  serve([], undefined, [
-    cell({ camera_id: 2, match_number: null, state: "not_measured", delta_e: null }),
-  ]);
+  const cells = [cell({ camera_id: 2, match_number: null, state: "not_measured", delta_e: null })];
+  serve([], undefined, cells, "/p/1/take-away");
   expect(await screen.findByText("Nothing is matched yet.")).toBeTruthy();
   expect(screen.getByText("To the Board").getAttribute("href")).toBe("/p/1");
+});
+
+it("takes many away at once: what is in tune by default, the others with why not", async () => {
+  const cells = [
+    cell({ camera_id: 1, state: "reference", delta_e: null, match_number: null }),
+    cell({ camera_id: 2 }),
+    cell({ camera_id: 3, state: "close", reason: "6.2 % of the picture is clipped" }),
+    cell({ camera_id: 4, state: "not_measured", delta_e: null, match_number: null }),
+  ];
+  const whole = board(cells);
+  for (const [id, letter] of [
+    [3, "C"],
+    [4, "D"],
+  ] as const)
+    whole.cameras.push(camera({ id, letter, name: letter, is_reference: false }));
+  const fetch = vi.fn(async (request: Request) => {
+    if (request.method === "POST") sent.push(await request.clone().json());
+    return Response.json(request.url.endsWith("/board") ? whole : []);
+  });
+  vi.stubGlobal("fetch", fetch);
+  sent.length = 0;
+  show(<TakeAwayPage />, "/p/1/take-away", "/p/:production/take-away");
+  expect(await screen.findByText("1 of 2 matched angles")).toBeTruthy();
+  expect(screen.getByText("6.2 % of the picture is clipped")).toBeTruthy();
+  expect(screen.getByLabelText("D in Foundry").hasAttribute("disabled")).toBe(true);
+  fireEvent.click(screen.getByText("All matched"));
+  fireEvent.click(screen.getByText("CLF"));
+  fireEvent.click(screen.getByText("Make 4 files"));
+  await waitFor(() => expect(sent).toHaveLength(1));
+  expect(sent[0]).toMatchObject({
+    cells: [
+      { light_id: 1, camera_id: 2 },
+      { light_id: 1, camera_id: 3 },
+    ],
+    targets: ["reference"],
+    formats: ["cube", "clf"],
+  });
+  sessionStorage.clear();
 });
