@@ -1,10 +1,16 @@
 """The day matched in one press; what misleads is led to from the Board and put right there."""
 
+import csv
+import io
 import json
 import re
 import urllib.request
+import zipfile
 
+import numpy as np
 from playwright.sync_api import expect
+
+from tests.opencolorio import cube_file
 
 
 def get(page, path):
@@ -106,3 +112,27 @@ def test_what_is_clipped_is_counted_marked_and_filled(page):
     page.get_by_role("button", name="Fit again").click()
     expect(page.get_by_text(re.compile("% clipped, as recorded"))).to_be_visible()
     assert get(page, "/lights/4/cameras/5")["match"]["highlights"] is None
+
+
+def test_the_day_is_taken_away_in_four_clicks_and_every_lut_holds(page, tmp_path):
+    match_everything(page)
+    page.get_by_role("button", name="Take away").click()
+    page.get_by_role("button", name="All matched").click()
+    page.get_by_role("button", name=re.compile("^Make 11 files")).click()  # of 15: 4 are linear
+    link = page.get_by_role("link", name="Download")
+    expect(link).to_be_visible(timeout=180_000)
+    with page.expect_download() as told:
+        link.click()
+    told.value.save_as(tmp_path / "package.zip")
+    archive = zipfile.ZipFile(tmp_path / "package.zip")
+    rows = list(csv.DictReader(io.StringIO(archive.read("list.csv").decode())))
+    luts = {name for name in archive.namelist() if name.endswith(".cube")}
+    assert luts == {row["file"] for row in rows}
+    assert len(luts) == 11
+    for name in luts:
+        archive.extract(name, tmp_path)
+        seen = np.linspace(0.3, 0.6, 64, dtype=np.float32)[:, None].repeat(3, axis=1)
+        cube_file(tmp_path / name).applyRGB(seen)
+        # A grey ramp comes out as one that rises, in every channel.
+        assert (np.diff(seen, axis=0) > -1e-4).all(), name
+        assert np.ptp(seen, axis=0).min() > 0.05, name

@@ -91,7 +91,7 @@ def make(
     ]  # fmt: skip
     levels = LutLevels(wanted.lut_in, wanted.lut_out)
     made: list[Export] = []
-    left_out: list[str] = []
+    refused: dict[str, list[str]] = {}  # why, and what
     for number, (light, camera, own, target, format_) in enumerate(todo):
         what = f"{camera.letter} in {light.name} to {target}"
         progress(0.9 * number / len(todo), f"{what}, {format_}")
@@ -100,7 +100,8 @@ def make(
                                       format_=format_, levels=levels, own=own)  # fmt: skip
             made.append(row)
         except ColourError as error:
-            left_out.append(f"{what}, {format_}: {error} {error.hint}")
+            refused.setdefault(str(error), []).append(f"{what}, {format_}")
+    left_out = [f"{'; '.join(which)}. {why}" for why, which in refused.items()]
     progress(0.9, "Stills and the list")
     stills = _stills(places) if wanted.stills else {}
     return _written(production, made, left_out, stills)

@@ -175,11 +175,13 @@ def _stem(
 
     Two different chains differ by the hash; the same one taken away again by its version.
     """
-    decode = chain.decode
+    decode, output = chain.decode, chain.output
+    to = find_encoding(output.encoding).name if isinstance(output, EncodingOutput) else target
     sides = "" if levels == STORED else f"{levels.into}-{levels.out}"
     parts = (
         camera.letter, word_of(light.name), word_of(own.name) if own else "",
-        word_of(decode.encoding), decode.levels, f"to-{word_of(target)}", points, sides,
+        word_of(find_encoding(decode.encoding).name), decode.levels, f"to-{word_of(to)}",
+        output.levels if isinstance(output, EncodingOutput) else "", points, sides,
         chain_hash(chain)[:8],
     )  # fmt: skip
     return "_".join(part for part in parts if part)

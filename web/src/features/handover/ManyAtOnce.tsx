@@ -40,9 +40,7 @@ export function ManyAtOnce({ board }: { board: Board }) {
         api.POST("/api/productions/{production_id}/take-away", {
           params: { path: { production_id: production.id } },
           body: {
-            cells: matched
-              .filter((c) => chosen.has(keyOf(c)))
-              .map(({ light_id, camera_id }) => ({ light_id, camera_id })),
+            cells: cells.map(({ light_id, camera_id }) => ({ light_id, camera_id })),
             targets: known,
             formats,
             size,
@@ -64,7 +62,19 @@ export function ManyAtOnce({ board }: { board: Board }) {
   );
   const flip = <T,>(all: readonly T[], one: T) =>
     all.includes(one) ? all.filter((x) => x !== one) : [...all, one];
-  const count = chosen.size * known.length * formats.length;
+  // Linear light goes into a CLF only, an ACES output into no CLF: said before, and not counted.
+  const acesKeys = new Set(aces.map((o) => o.key));
+  const linear = board.cameras.filter((c) => c.encoding.startsWith("linear/"));
+  const isLinear = (cell: Cell) => linear.some((c) => c.id === cell.camera_id);
+  const cells = matched.filter((c) => chosen.has(keyOf(c)));
+  const can = (cell: Cell, target: string, format: Format) =>
+    format === "clf" ? !acesKeys.has(target) : !isLinear(cell);
+  const count = cells.reduce(
+    (sum, cell) =>
+      sum + known.reduce((n, t) => n + formats.filter((f) => can(cell, t, f)).length, 0),
+    0,
+  );
+  const tables = formats.filter((f) => f !== "clf");
   const running = job !== undefined && isOpen(job);
   return (
     <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="Many at once">
@@ -129,6 +139,12 @@ export function ManyAtOnce({ board }: { board: Board }) {
             is={stills}
             onFlip={() => setStills(!stills)}
           />
+          {tables.length > 0 && cells.some(isLinear) && (
+            <p className="text-2xs">
+              Linear light of {linear.map((c) => c.letter).join(", ")} goes into a CLF only: no{" "}
+              {tables.map((f) => `.${f}`).join(", ")} of it.
+            </p>
+          )}
           {formats.includes("clf") && (
             <p className="faint text-2xs">
               A CLF has no points and says its own levels.
@@ -265,7 +281,9 @@ function AngleTick({
         disabled={!can}
         onChange={onFlip}
       />
-      <StateMark state={cell.state} size={11} />
+      <span className="shrink-0">
+        <StateMark state={cell.state} size={11} />
+      </span>
       <span className="value">{can ? (cell.delta_e?.toFixed(2) ?? "") : ""}</span>
       <span className="faint truncate text-2xs">{why}</span>
     </label>
