@@ -230,9 +230,6 @@ def test_only_the_ticked_settings_are_applied_and_readings_follow(place, read, a
     ):  # fmt: skip
         problem = api("post", f"{base}/settings", {"ids": ids, "values": values}, 422)
         assert problem["code"] == code
-    # A clip that matches stand on stays where it is.
-    problem = api("patch", f"/clips/{clip.pk}", {"kind": "scene"}, 409)
-    assert problem["code"] == "clip.read"
 
 
 def test_what_makes_a_match_doubtful_is_said(place, api):

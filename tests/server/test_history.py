@@ -145,7 +145,9 @@ def test_what_left_is_marked_and_never_undone(api, place, read):
     base = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
     api("post", f"{base}/matches", {}, 201, **ME)
     api("post", f"{base}/exports", {"size": 17}, 201, **ME)
-    assert history(api, place, **ME)["changes"][0]["words"].startswith("Taken away: B_foundry_m1")
+    assert history(api, place, **ME)["changes"][0]["words"].startswith(
+        "Taken away: B_foundry_s-log3"
+    )
     assert "match 1" in act(api, place, "undo")["words"]
     assert api("get", f"{base}/exports")[0]["is_current"] is False
     # Taking something away is no step: what was undone can still be done again.

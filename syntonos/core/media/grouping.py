@@ -19,6 +19,7 @@ from syntonos.core.media.facts import frame_of_timecode
 
 _PAUSE: Final = 15 * 60.0  # seconds between two lights
 _REEL: Final = re.compile(r"^([A-Z])[_-]?\d{2,}", re.IGNORECASE)
+_ALONE: Final = re.compile(r"^([A-Z])[_ -](?=[A-Z])", re.IGNORECASE)  # A_chart
 _LETTER: Final = re.compile(r"^(?:cam(?:era)?[ _-]*)?([A-Z])(?:[ _-]*cam(?:era)?)?$", re.IGNORECASE)
 
 
@@ -103,6 +104,9 @@ def _camera(row: Found, cameras: Mapping[str, str]) -> tuple[str, str, str]:
             letter = match[1].upper()
             name = cameras.get(letter) or said or (parts[-1] if parts else f"Camera {letter}")
             return letter, name, f"{source}, {text}"
+    if match := _ALONE.match(row.name):
+        letter = match[1].upper()
+        return letter, cameras.get(letter, said or f"Camera {letter}"), f"its name, {row.name}"
     name = said or (parts[-1] if parts else "Camera")
     free = next(c for c in "ABCDEFGHIJKLMNOPQRSTUVWXYZ" if c not in cameras or c == "Z")
     return free, name[:80], "nothing says it: the next free letter"

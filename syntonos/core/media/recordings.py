@@ -99,12 +99,16 @@ def _still_recording(path: Path) -> Recording:
     tags = read_tags(path) if info.format == "TIFF" else {}
     metadata = {**plain_tags(tags), **info.metadata}
     facts = known_facts(metadata)
+    warnings: tuple[str, ...] = ()
+    if info.format == "JPEG":
+        facts.setdefault("curve", "sRGB")  # what a JPEG is where it does not say otherwise
+        warnings = ("a display picture of 8 bit: for looking, and for charts in it",)
     aspect = float(info.metadata.get("PixelAspectRatio", "1") or 1)
     return Recording(
         kind="stills", format=info.format, width=info.width, height=info.height, bits=info.bits,
         frame_count=1, timecode=info.metadata.get("smpte:TimeCode", "") or timecode_of(tags),
         rate=rate_of(tags), pixel_aspect=aspect if 0.1 < aspect < 10 else 1.0, facts=facts,
-        metadata=metadata,
+        metadata=metadata, warnings=warnings,
     )  # fmt: skip
 
 

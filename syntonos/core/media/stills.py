@@ -1,7 +1,8 @@
-"""Still frames: PNG 16, TIFF 16, EXR (half, float) and DPX of 10, 12 and 16 bit.
+"""Still frames: PNG 16, TIFF 16, EXR (half, float), DPX of 10, 12 and 16 bit, and JPEG.
 
 Values are *stored code values*: float32, 1.0 = full scale of the file. No curve, no levels and no
-colour management is applied. EXR values are taken as they are.
+colour management is applied. EXR values are taken as they are. A JPEG is a display picture of 8 bit: good
+for looking, and for charts in it.
 """
 
 from __future__ import annotations
@@ -17,7 +18,12 @@ from numpy.typing import NDArray
 
 from syntonos.core.errors import MediaError
 
-FORMATS: Final = {".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".exr": "EXR", ".dpx": "DPX"}
+FORMATS: Final = {
+    ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".exr": "EXR", ".dpx": "DPX", ".jpg": "JPEG",
+    ".jpeg": "JPEG",
+}  # fmt: skip
+# What is written: nothing that loses.
+_WRITTEN: Final = frozenset({"PNG", "TIFF", "EXR", "DPX"})
 _LARGEST_SIDE: Final = 16_384
 _MOST_PIXELS: Final = 96_000_000
 _EXPORT_HINT = "Export the frame as RGB: PNG 16, TIFF 16, EXR or DPX."
@@ -30,7 +36,7 @@ class FrameInfo:
     width: int
     height: int
     format: str
-    bits: int  # 10, 12, 16 or 32
+    bits: int  # 8, 10, 12, 16 or 32
     metadata: Mapping[str, str] = field(default_factory=dict)
 
 
@@ -49,7 +55,7 @@ def _open(path: Path) -> Any:
     if kind is None:
         raise MediaError(
             f"{path.name} has the ending {path.suffix!r}.",
-            hint="Pictures may be .png, .tif, .tiff, .exr or .dpx.",
+            hint="Pictures may be .png, .tif, .tiff, .exr, .dpx or .jpg.",
             code="media.format",
         )
     if not path.is_file():
@@ -95,7 +101,9 @@ def _check(path: Path, spec: Any) -> FrameInfo:
             hint="Export it as RGB without alpha.",
             code="media.channels",
         )
-    allowed = {"PNG": (16,), "TIFF": (16,), "EXR": (16, 32), "DPX": (10, 12, 16)}[kind]
+    allowed = {"PNG": (16,), "TIFF": (16,), "EXR": (16, 32), "DPX": (10, 12, 16), "JPEG": (8,)}[
+        kind
+    ]
     if bits not in allowed or (kind == "EXR") != (base in ("half", "float")):
         raise MediaError(
             f"{path.name} is {kind} with {bits} bit ({base}), needed "
@@ -233,7 +241,7 @@ def write_frame(
 
     path = Path(path)
     kind = FORMATS.get(path.suffix.lower())
-    if kind is None:
+    if kind not in _WRITTEN:
         raise MediaError(f"{path.name} has the ending {path.suffix!r}.", hint=_EXPORT_HINT,
                          code="media.format")  # fmt: skip
     height, width, _ = code_rgb.shape

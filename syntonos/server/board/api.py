@@ -12,7 +12,8 @@ from ninja import Router
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import MODEL_WORDS, reading_from_json
 from syntonos.core.matching.fit import working
-from syntonos.server.board.schemas import AngleOut, BoardOut
+from syntonos.server.board import putting_away
+from syntonos.server.board.schemas import AngleOut, AwayIn, AwayOut, BoardOut
 from syntonos.server.board.selectors import board
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.schemas import ClipOut
@@ -23,7 +24,8 @@ from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.doubts import doubts_of
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.api import camera_out, light_out
-from syntonos.server.productions.models import Camera, Light
+from syntonos.server.productions.models import Camera, Light, Production
+from syntonos.server.productions.schemas import ProductionOut
 from syntonos.server.productions.selectors import counts, productions
 from syntonos.server.rendering.standing import stand_of
 
@@ -57,7 +59,7 @@ def _side(
         "clips": [
             {"stand": stand_of(clip, in_force), **_clip_out(clip)}
             for clip in Clip.objects.filter(light=light, camera=camera)
-            .select_related("camera__production").order_by("kind", "id")
+            .select_related("camera__production").order_by("kind", "name", "id")
         ],
         "reading": matching.reading_out(reading) if reading else None,
         "clip_readings": selectors.clip_readings(light.pk, camera),
@@ -117,3 +119,19 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "models": [{"model": m, "word": word} for m, word in MODEL_WORDS.items()],
         "layouts": [matching.layout_out(layout) for layout in readings.layouts_of(production)],
     }  # fmt: skip
+
+
+@router.get("/productions/{production_id}/away", response=list[AwayOut], operation_id="listAway")
+def list_away(request: HttpRequest, production_id: int) -> Any:
+    return putting_away.listed(production_id)
+
+
+@router.post("/productions/{production_id}/away", response=AwayOut, operation_id="putAway")
+def put_away(request: HttpRequest, production_id: int, body: AwayIn) -> Any:
+    """Put something away, or bring it back."""
+    return putting_away.put(production_id, body.kind, body.id, is_away=body.is_away, base=body.base)
+
+
+@router.get("/productions-away", response=list[ProductionOut], operation_id="listProductionsAway")
+def list_productions_away(request: HttpRequest) -> Any:
+    return Production.every.filter(is_put_away=True).order_by("-created")

@@ -63,6 +63,19 @@ class BoardOut(Schema):
     cells: list[CellOut]
 
 
+class AwayIn(Schema):
+    kind: Literal["production", "camera", "light", "clip", "reading"]
+    id: int
+    is_away: bool = True
+    base: int | None = None
+
+
+class AwayOut(Schema):
+    kind: Literal["production", "camera", "light", "clip", "reading"]
+    id: int
+    name: str
+
+
 class StandingClip(ClipOut):
     stand: str  # what is in force for it, as one key
 

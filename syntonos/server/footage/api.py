@@ -63,7 +63,17 @@ def look_through(request: HttpRequest, production_id: int, body: FoldersIn) -> A
 def list_arrivals(request: HttpRequest, production_id: int) -> Any:
     production = get_object_or_404(Production, pk=production_id)
     rows = production.arrivals.exclude(state=Arrival.State.DONE)
-    return [selectors.arrival_row(row) for row in rows]
+    cameras = {camera.letter: camera for camera in production.cameras.all()}
+    return [selectors.arrival_row(row, cameras) for row in rows]
+
+
+@router.get("/arrivals/{arrival_id}/picture", include_in_schema=False)
+def arrival_picture(request: HttpRequest, arrival_id: int) -> HttpResponse:
+    """Return the first frame of what waits, small, its code values as they are."""
+    row = get_object_or_404(Arrival, pk=arrival_id)
+    answer = HttpResponse(looking.thumbnail(row), content_type="image/jpeg")
+    answer["Cache-Control"] = "private, max-age=3600"
+    return answer
 
 
 @router.patch("/productions/{production_id}/arrivals", response=list[ArrivalOut],
@@ -127,17 +137,18 @@ def register_clip(request: HttpRequest, body: ClipIn) -> Any:
 @router.get("/productions/{production_id}/clips", response=ClipPage, operation_id="listClips")
 def list_clips(
     request: HttpRequest, production_id: int, search: str = "", letter: str = "",
-    light_id: int | None = None, kind: str = "", first: int = 0, most: int = 100,
+    light_id: int | None = None, kind: str = "", doubtful: bool = False, first: int = 0,
+    most: int = 100,
 ) -> Any:  # fmt: skip
     production = get_object_or_404(Production, pk=production_id)
     rows = selectors.clips_of(
-        production, search=search, letter=letter, light_id=light_id, kind=kind
+        production, search=search, letter=letter, light_id=light_id, kind=kind, doubtful=doubtful
     )
     shown = rows[max(first, 0) : max(first, 0) + max(1, min(most, 500))]
     head = head_of(production.pk)
     return {
         "head": head,
-        "total": rows.count(),
+        "total": len(rows),
         "clips": [selectors.clip_row(clip) for clip in shown],
     }
 

@@ -8,11 +8,13 @@ from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
 from typing import Any
 
+import numpy as np
+import simplejpeg
 from django.db import transaction
 
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError, MediaError
-from syntonos.core.media import Recording, follows, read_recording
+from syntonos.core.media import Recording, RecordingReader, follows, read_recording
 from syntonos.core.media.grouping import Found, propose_places, seconds_of
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.media import resolve, walk
@@ -129,6 +131,24 @@ def recording_json(said: Recording, files: int) -> dict[str, Any]:
     if said.kind != "video":
         plain["frame_count"] = files
     return plain
+
+
+def thumbnail(row: Arrival, width: int = 160) -> bytes:
+    """Return the first frame of a recording that waits as a small JPEG of its code values.
+
+    Raises
+    ------
+    MediaError
+        when it cannot be read.
+    """
+    reader = RecordingReader([resolve(row.files[0], row.root)])
+    try:
+        code = reader.read(0)
+    finally:
+        reader.close()
+    step = max(code.shape[1] // width, 1)
+    small = np.clip(code[::step, ::step] * 255, 0, 255).round().astype(np.uint8)
+    return bytes(simplejpeg.encode_jpeg(np.ascontiguousarray(small), quality=80))
 
 
 def _propose(production: Production) -> None:

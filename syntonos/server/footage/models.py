@@ -6,20 +6,31 @@ import hashlib
 import json
 from dataclasses import asdict
 from fractions import Fraction
-from typing import Any
+from typing import Any, ClassVar, Self
 
 from django.db import models
 
 from syntonos.core.encodings import levels_scale_offset
 from syntonos.core.media import Development, RawDevelopment
-from syntonos.server.history.models import Identified
+from syntonos.server.history.models import Kept
 
 # What a clip may have of its own; the rest is its camera's.
 RAW_SETTINGS = ("white", "kelvin", "tint", "stops", "exposure_index", "highlights")
 SETTINGS = ("encoding", "levels", "quantisation", *RAW_SETTINGS)
 
 
-class Clip(Identified):
+class ClipsInUse(models.Manager[Any]):
+    """Clips that were not put away, nor their camera or light."""
+
+    def get_queryset(self) -> models.QuerySet[Any]:
+        return (
+            super()
+            .get_queryset()
+            .filter(is_put_away=False, camera__is_put_away=False, light__is_put_away=False)
+        )
+
+
+class Clip(Kept):
     class Kind(models.TextChoices):
         SCENE = "scene"
         CHART = "chart"
@@ -54,6 +65,9 @@ class Clip(Identified):
     # How much of its picture is clipped, and for what that holds (`footage.clipping`).
     clipped = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
+
+    objects: ClassVar[models.Manager[Self]] = ClipsInUse()
+    every: ClassVar[models.Manager[Self]] = models.Manager()
 
     class Meta:
         constraints = [

@@ -86,6 +86,7 @@ class ClipChange(Schema):
     name: str | None = Field(None, min_length=1, max_length=120)
     kind: Kind | None = None
     light_id: int | None = None
+    camera_id: int | None = None
 
 
 class ClipSettings(Schema):
@@ -140,6 +141,7 @@ class ArrivalOut(Schema):
     encoding_name: str
     light_name: str
     kind: Kind
+    differs: str = ""  # how what its file says differs from how its camera is taken
     reasons: dict[str, Any]
     media: str
     format: str

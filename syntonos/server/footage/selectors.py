@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
-
-from django.db.models import Q, QuerySet
 
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
@@ -15,7 +14,7 @@ from syntonos.server.footage.missing import is_missing
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.services import differences
 from syntonos.server.history.services import head_of
-from syntonos.server.productions.models import Production
+from syntonos.server.productions.models import Camera, Production
 
 # A correction that came with the footage: listed, never applied by itself.
 _SIDECARS = (".cube", ".cdl", ".cc", ".ccc", ".clf", ".3dl")
@@ -23,9 +22,9 @@ _SIDECARS = (".cube", ".cdl", ".cc", ".ccc", ".clf", ".3dl")
 
 def clips_of(
     production: Production, *, search: str = "", letter: str = "", light_id: int | None = None,
-    kind: str = "",
-) -> QuerySet[Clip]:  # fmt: skip
-    """Return a production's clips; every word of the search is somewhere in what they say."""
+    kind: str = "", doubtful: bool = False,
+) -> list[Clip]:  # fmt: skip
+    """Return a production's clips; every word of the search stands somewhere in their rows."""
     rows = Clip.objects.filter(camera__production=production).select_related("camera", "light")
     if letter:
         rows = rows.filter(camera__letter=letter)
@@ -33,13 +32,36 @@ def clips_of(
         rows = rows.filter(light_id=light_id)
     if kind:
         rows = rows.filter(kind=kind)
-    for word in search.split()[:8]:
-        rows = rows.filter(
-            Q(name__icontains=word) | Q(facts__icontains=word) | Q(camera__name__icontains=word)
-            | Q(light__name__icontains=word) | Q(format__icontains=word)
-            | Q(timecode__startswith=word) | Q(files__icontains=word)
-        )  # fmt: skip
-    return rows.order_by("light__position", "light_id", "timecode", "camera__letter", "id")
+    rows = rows.order_by("light__position", "light_id", "timecode", "camera__letter", "id")
+    words = search.casefold().split()[:8]
+    return [
+        clip for clip in rows
+        if (not doubtful or _findings(clip)) and (not words or _says(clip, words))
+    ]  # fmt: skip
+
+
+def _findings(clip: Clip) -> list[Any]:
+    """Return what speaks against how a clip is taken, where that was looked at."""
+    return list(clip.findings) if clip.findings_of == clip.taken_as else []
+
+
+def _says(clip: Clip, words: list[str]) -> bool:
+    """Say whether every word stands in a clip's row: what it is, what its files say, how taken."""
+    facts, found = clip.facts, _findings(clip)
+    parts = [
+        clip.name, clip.kind, str(clip.camera), clip.light.name, encoding_name(clip.encoding),
+        clip.encoding, f"levels {clip.levels}", clip.format, f"{clip.bits} bit", clip.timecode,
+        *map(str, facts.values()), *clip.files, *clip.warnings,
+        *(f"{short} {facts[name]}" for name, short in _SHORT.items() if name in facts),
+        *(("doubtful", *(f["text"] for f in found)) if found else ()),
+        "missing" if is_missing(clip) else "",
+    ]  # fmt: skip
+    text = " ".join(parts).casefold()
+    return all(word in text for word in words)
+
+
+# What stands before a fact in a row.
+_SHORT = {"scene": "sc. scene", "take": "t. take", "exposure_index": "EI exposure index"}
 
 
 def encoding_name(slug: str) -> str:
@@ -85,16 +107,23 @@ def sidecars_of(clip: Clip) -> list[str]:
     ]  # fmt: skip
 
 
-def arrival_row(row: Arrival) -> dict[str, Any]:
-    """Return a recording that waits, as the API says it."""
+def arrival_row(row: Arrival, cameras: Mapping[str, Camera] | None = None) -> dict[str, Any]:
+    """Return a recording that waits, as the API says it; `cameras` by letter."""
     said = row.recording or {}
+    own = (cameras or {}).get(row.letter)
+    differs = ""
+    if own is not None and row.encoding and row.encoding != own.encoding:
+        differs = (
+            f"its file says {encoding_name(row.encoding)}; camera {own.letter} is taken as "
+            f"{encoding_name(own.encoding)}"
+        )
     plain = {name: said.get(name) for name in ("facts", "warnings")}
     return {
         "id": row.pk, "folder": row.folder, "name": row.name, "file_count": len(row.files),
         "missing": len(row.missing), "state": row.state, "problem": row.problem,
         "letter": row.letter, "camera_name": row.camera_name, "encoding": row.encoding,
         "encoding_name": encoding_name(row.encoding), "light_name": row.light_name,
-        "kind": row.kind, "reasons": row.reasons, "media": said.get("kind", ""),
+        "kind": row.kind, "differs": differs, "reasons": row.reasons, "media": said.get("kind", ""),
         "facts": plain["facts"] or {}, "warnings": plain["warnings"] or [],
         **{name: said.get(name) or "" for name in ("format", "rate", "timecode")},
         **{name: said.get(name) or 0 for name in ("width", "height", "bits", "frame_count")},

@@ -72,9 +72,11 @@ def make_clip(
             clip.save()
             made.created(clip)
     except IntegrityError as error:
+        is_away = Clip.every.filter(camera=camera, name=clip.name, is_put_away=True).exists()
         raise ConflictError(
             "clip.taken", f"Camera {camera.letter} has a clip {clip.name} already.",
-            "It is on the Board; give this one another name if it is a new recording.",
+            "It was put away: bring it back in Footage." if is_away
+            else "It is on the Board; give this one another name if it is a new recording.",
         ) from error  # fmt: skip
     return clip
 
@@ -145,24 +147,23 @@ def apply_settings(
 
 
 def change_clip(clip: Clip, changes: dict[str, Any], *, base: int | None = None) -> Clip:
-    """Change a clip's name, kind or light.
+    """Change a clip's name, kind, light or camera; its chart readings go with it.
+
+    Matches that stand on them where it was are to be fitted again; where its encoding is another
+    under its new camera, its chart is read again, in a job.
 
     Raises
     ------
     ConflictError
-        clip.read, when it has chart readings that stand on where it is.
+        clip.taken, when there is a clip of that name; clip.foreign, for another production's place.
     """
-    moves = {"light_id", "kind"} & {k for k, v in changes.items() if v != getattr(clip, k)}
-    if moves and clip.readings.exists():
-        raise ConflictError(
-            "clip.read", f"A chart was read in {clip.name}: matches stand on it being here.",
-            "Bring the recording in once more under another name, if it belongs elsewhere.",
-        )  # fmt: skip
     values = {k: v for k, v in changes.items() if v is not None}
     production = clip.camera.production
-    if "light_id" in values:
-        production.lights.get(pk=values["light_id"])
-    name = clip.name
+    for field, rows in (("light_id", production.lights), ("camera_id", production.cameras)):
+        if field in values and not rows.filter(pk=values[field]).exists():
+            raise ConflictError("clip.foreign", "That is no place of this production.",
+                                "Choose one of its lights and cameras.")  # fmt: skip
+    name, taken = clip.name, clip.taken_as
     try:
         with step(
             production.pk, "clip.change", lambda made: changed_words(name, made), base=base
@@ -171,6 +172,12 @@ def change_clip(clip: Clip, changes: dict[str, Any], *, base: int | None = None)
     except IntegrityError as error:
         raise ConflictError("clip.taken", f"There is a clip {clip.name} already.",
                             "Choose another name.") from error  # fmt: skip
+    clip = Clip.objects.select_related("camera__production", "light").get(pk=clip.pk)
+    if clip.taken_as != taken and clip.readings.exists():
+        jobs.start(
+            production, "match-angles", f"{clip.light}: read again",
+            {"light_id": clip.light_id, "again": [clip.camera_id]}, group=made.group,
+        )  # fmt: skip
     return clip
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any, ClassVar, Self
 
 from django.db import models
 
@@ -11,6 +12,25 @@ class Identified(models.Model):
     """A row that keeps its identity wherever it goes: in the log, in a package, on a device."""
 
     uuid = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+
+    class Meta:
+        abstract = True
+
+
+class InUse(models.Manager[Any]):
+    """Rows that were not put away: what everything asks for but the log and what brings back."""
+
+    def get_queryset(self) -> models.QuerySet[Any]:
+        return super().get_queryset().filter(is_put_away=False)
+
+
+class Kept(Identified):
+    """A row that is never deleted: it is put away, and comes back as it was."""
+
+    is_put_away = models.BooleanField(default=False)
+
+    objects: ClassVar[models.Manager[Self]] = InUse()
+    every: ClassVar[models.Manager[Self]] = models.Manager()
 
     class Meta:
         abstract = True

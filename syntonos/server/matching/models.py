@@ -11,7 +11,7 @@ class ReadingsInForce(models.Manager["ChartReading"]):
     """Readings that were not withdrawn: what everything but the log asks for."""
 
     def get_queryset(self) -> models.QuerySet[ChartReading]:
-        return super().get_queryset().filter(is_withdrawn=False)
+        return super().get_queryset().filter(is_withdrawn=False, clip__is_put_away=False)
 
 
 class ChartReading(Identified):
@@ -24,7 +24,7 @@ class ChartReading(Identified):
     data = models.JSONField()  # the core's reading
     # What there is to say of its frames, and of which readings it was merged.
     notes = models.JSONField(default=dict)
-    is_withdrawn = models.BooleanField(default=False)  # its making was undone
+    is_withdrawn = models.BooleanField(default=False)  # its making was undone, or it was thrown out
     created = models.DateTimeField(auto_now_add=True)
 
     objects = ReadingsInForce()

@@ -151,7 +151,15 @@ def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: Chart
         (own is not None and own.pk != angle.pk)
         or (moved and base is not None and base.pk != match.reference_reading_id)
         or not holds(angle)
+        or angle.is_withdrawn
+        or (not is_borrowed(match) and _is_elsewhere(angle, match))
     )
+
+
+def _is_elsewhere(reading: ChartReading, match: Match) -> bool:
+    """Say whether the clip of a match's own reading was moved to another light or camera."""
+    clip = reading.clip
+    return (clip.light_id, clip.camera_id) != (match.light_id, match.camera_id)
 
 
 def status(

@@ -12,7 +12,7 @@ from django.db import models
 from syntonos.core.chain import DisplayOutput, EncodingOutput, Input, Output, read_output
 from syntonos.core.errors import ChainError
 from syntonos.core.matching.verdict import USUAL_TOLERANCE
-from syntonos.server.history.models import Identified
+from syntonos.server.history.models import Identified, Kept
 
 
 class Levels(models.TextChoices):
@@ -25,7 +25,7 @@ def usual_outputs() -> list[dict[str, Any]]:
     return [{"key": "rec709", "name": "Rec.709", "stage": json.loads(json.dumps(asdict(Output())))}]
 
 
-class Production(Identified):
+class Production(Kept):
     name = models.CharField(max_length=120)
     reference_camera = models.ForeignKey(
         "productions.Camera", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
@@ -86,7 +86,7 @@ class OwnEncoding(Identified):
         return self.name
 
 
-class Camera(Identified):
+class Camera(Kept):
     production = models.ForeignKey(Production, on_delete=models.PROTECT, related_name="cameras")
     letter = models.CharField(max_length=1, validators=[RegexValidator("^[A-Z]$", "A to Z")])
     name = models.CharField(max_length=80)
@@ -130,7 +130,7 @@ class Camera(Identified):
         return Input(unit=(side, green, side))
 
 
-class Light(Identified):
+class Light(Kept):
     production = models.ForeignKey(Production, on_delete=models.PROTECT, related_name="lights")
     name = models.CharField(max_length=80)
     conditions = models.CharField(max_length=200, blank=True)

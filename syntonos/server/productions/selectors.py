@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.db.models import Count, QuerySet
+from django.db.models import Count, Q, QuerySet
 
 from syntonos.core.encodings import Encoding
 from syntonos.core.media.usual import Usual, usual_combination
@@ -23,9 +23,13 @@ def usual(camera: Camera, encoding: Encoding) -> list[Usual]:
 
 def counts(production: Production) -> dict[int, dict[str, int]]:
     """Return how many clips and readings each light has."""
+    in_use = Q(clips__is_put_away=False, clips__camera__is_put_away=False)
     rows = production.lights.values("pk").annotate(
-        clip_count=Count("clips", distinct=True),
-        reading_count=Count("clips__readings", distinct=True),
+        clip_count=Count("clips", distinct=True, filter=in_use),
+        # Readings of a clip are versions of one: a clip with any counts once.
+        reading_count=Count(
+            "clips", distinct=True, filter=in_use & Q(clips__readings__is_withdrawn=False)
+        ),
     )
     return {
         row["pk"]: {"clips": row["clip_count"], "readings": row["reading_count"]} for row in rows

@@ -23,6 +23,8 @@ def place(row, cameras=CAMERAS, lights=None):
         (Found("card", "x", "video", {"reel": "B004"}), "B", "Birch"),
         (Found("card", "A012_C003", "stills"), "A", "Alder"),
         (Found("Cedar", "C001_01", "raw"), "C", "Cedar"),
+        (Found("", "B_chart", "stills"), "B", "Birch"),
+        (Found("", "e-chart", "stills"), "E", "Camera E"),
         (Found("odds", "clip", "video"), "C", "odds"),
     ],
 )

@@ -1,6 +1,7 @@
 import struct
 from fractions import Fraction
 
+import cv2
 import numpy as np
 import OpenImageIO as oiio
 import pytest
@@ -8,6 +9,7 @@ import tifffile
 
 from syntonos.core.errors import MediaError
 from syntonos.core.media import read_frame, read_info, read_recording, write_frame
+from syntonos.core.media.grouping import encoding_of
 
 
 @pytest.mark.parametrize(("name", "bits"), [("a.png", 16), ("a.tif", 16), ("a.dpx", 10)])
@@ -64,7 +66,7 @@ def _cut(path):
     ("make", "code"),
     [
         (lambda d: d / "gone.png", "media.missing"),
-        (lambda d: _text(d / "a.jpg"), "media.format"),
+        (lambda d: _text(d / "a.webp"), "media.format"),
         (lambda d: _text(d / "a.png"), "media.unreadable"),
         (lambda d: _cut(d / "a.tif"), "media.truncated"),
         (lambda d: _oiio(d / "a.png", kind=oiio.UINT8), "media.depth"),
@@ -132,3 +134,20 @@ def test_a_tiff_says_what_dng_sequences_say(tmp_path):
     assert (said.timecode, said.rate) == ("23:59:45:12", Fraction(24000, 1001))
     assert (said.facts["reel"], said.facts["exposure_index"]) == ("A001", "800")
     assert read_frame(path).code_rgb[0, 0, 0] == np.float32(9000 / 65535)
+
+
+def test_a_jpeg_is_a_display_picture_of_8_bit_and_says_so(tmp_path):
+    rng = np.random.default_rng(2)
+    shown = cv2.resize(rng.integers(0, 256, (6, 8, 3), np.uint8), (64, 48))
+    path = tmp_path / "A_chart.jpg"
+    assert cv2.imwrite(str(path), shown, [cv2.IMWRITE_JPEG_QUALITY, 95])
+    frame = read_frame(path)
+    assert (frame.info.format, frame.info.bits) == ("JPEG", 8)
+    # Another library's decoder; two of them may round differently.
+    theirs = cv2.imread(str(path))[..., ::-1] / 255
+    assert np.abs(frame.code_rgb - theirs).max() <= 2 / 255
+    said = read_recording([path])
+    assert "8 bit" in said.warnings[0]
+    assert encoding_of(said.kind, said.facts)[0] == "srgb"
+    with pytest.raises(MediaError):  # nothing is written that loses
+        write_frame(tmp_path / "out.jpg", frame.code_rgb)

@@ -278,9 +278,29 @@ export type ClipFilter = {
   letter?: string;
   light_id?: number;
   kind?: string;
+  doubtful?: boolean;
   first?: number;
   most?: number;
 };
+
+/** What was put away, and can come back. */
+export const awayQuery = (production: number) =>
+  queryOptions({
+    queryKey: ["away", production],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/away", {
+          params: { path: { production_id: production } },
+          signal,
+        }),
+      ),
+  });
+
+export const productionsAwayQuery = () =>
+  queryOptions({
+    queryKey: [...keys.productions, "away"],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/productions-away", { signal })),
+  });
 
 export const clipsQuery = (production: number, filter: ClipFilter) =>
   queryOptions({

@@ -704,6 +704,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions-away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Productions Away */
+        get: operations["listProductionsAway"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}": {
         parameters: {
             query?: never;
@@ -784,6 +801,27 @@ export interface paths {
         put?: never;
         /** Resume Arrivals */
         post: operations["resumeArrivals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/away": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Away */
+        get: operations["listAway"];
+        put?: never;
+        /**
+         * Put Away
+         * @description Put something away, or bring it back.
+         */
+        post: operations["putAway"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1305,6 +1343,11 @@ export interface components {
             bits: number;
             /** Camera Name */
             camera_name: string;
+            /**
+             * Differs
+             * @default
+             */
+            differs: string;
             /** Encoding */
             encoding: string;
             /** Encoding Name */
@@ -1363,6 +1406,35 @@ export interface components {
         ArrivalsIn: {
             /** Ids */
             ids: number[];
+        };
+        /** AwayIn */
+        AwayIn: {
+            /** Base */
+            base?: number | null;
+            /** Id */
+            id: number;
+            /**
+             * Is Away
+             * @default true
+             */
+            is_away: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "production" | "camera" | "light" | "clip" | "reading";
+        };
+        /** AwayOut */
+        AwayOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "production" | "camera" | "light" | "clip" | "reading";
+            /** Name */
+            name: string;
         };
         /**
          * Balance
@@ -1832,6 +1904,8 @@ export interface components {
         ClipChange: {
             /** Base */
             base?: number | null;
+            /** Camera Id */
+            camera_id?: number | null;
             /** Kind */
             kind?: ("scene" | "chart") | null;
             /** Light Id */
@@ -5093,6 +5167,26 @@ export interface operations {
             };
         };
     };
+    listProductionsAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductionOut"][];
+                };
+            };
+        };
+    };
     changeProduction: {
         parameters: {
             query?: never;
@@ -5239,6 +5333,54 @@ export interface operations {
             };
         };
     };
+    listAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AwayOut"][];
+                };
+            };
+        };
+    };
+    putAway: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AwayIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AwayOut"];
+                };
+            };
+        };
+    };
     getBoard: {
         parameters: {
             query?: never;
@@ -5316,6 +5458,7 @@ export interface operations {
                 letter?: string;
                 light_id?: number | null;
                 kind?: string;
+                doubtful?: boolean;
                 first?: number;
                 most?: number;
             };

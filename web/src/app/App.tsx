@@ -6,7 +6,7 @@ import { BoardPage } from "@/features/board";
 import { ChartPage } from "@/features/chart";
 import { FootagePage } from "@/features/footage";
 import { TakeAwayPage } from "@/features/handover";
-import { FirstProduction } from "@/features/sheets";
+import { ProductionsPage } from "@/features/sheets";
 import { ErrorBoundary } from "@/shared/ErrorBoundary";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 
@@ -16,7 +16,7 @@ function Home() {
   if (productions.isError)
     return <Problem error={productions.error} onRetry={() => productions.refetch()} />;
   const first = productions.data[0];
-  return first ? <Navigate to={`/p/${first.id}`} replace /> : <FirstProduction />;
+  return first ? <Navigate to={`/p/${first.id}`} replace /> : <ProductionsPage />;
 }
 
 export function App() {
@@ -25,6 +25,7 @@ export function App() {
       <ErrorBoundary>
         <Routes>
           <Route path="/" element={<Home />} />
+          <Route path="/productions" element={<ProductionsPage />} />
           <Route path="/p/:production" element={<BoardPage />} />
           <Route path="/p/:production/l/:light/c/:camera/chart" element={<ChartPage />} />
           <Route path="/p/:production/l/:light/c/:camera/bench" element={<BenchPage />} />

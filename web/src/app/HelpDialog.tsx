@@ -26,6 +26,7 @@ export const KEYS: [string, string, string][] = [
   ["Bench", "S", "surround: black, dim, 18 % grey"],
   ["Chart", "F", "find the chart in both pictures"],
   ["Chart", "M", "fit the match"],
+  ["Chart", "B", "both pictures as shot, or as matched"],
   ["Chart", "A", "mark areas that both cameras saw"],
   ["Chart", "Shift click on a patch", "it counts four times in the next fit"],
   ["Chart", "Z", "the chart close, the whole frame"],

@@ -2,7 +2,15 @@ import { type ReactNode, useEffect, useRef } from "react";
 import { toProblem } from "@/api/client";
 
 /** What went wrong and what to do, in the server's words. */
-export function Problem({ error, onRetry }: { error: unknown; onRetry?: () => void }) {
+export function Problem({
+  error,
+  onRetry,
+  onClose,
+}: {
+  error: unknown;
+  onRetry?: () => void;
+  onClose?: () => void;
+}) {
   const problem = toProblem(error);
   // Below the fold of a panel it would not be seen: it comes into view when it arises.
   const box = useRef<HTMLDivElement>(null);
@@ -24,6 +32,16 @@ export function Problem({ error, onRetry }: { error: unknown; onRetry?: () => vo
       {onRetry && (
         <button type="button" className="btn btn-sm ml-auto" onClick={onRetry}>
           Try again
+        </button>
+      )}
+      {onClose && (
+        <button
+          type="button"
+          className="btn btn-xs btn-square ml-auto"
+          aria-label="Close the message"
+          onClick={onClose}
+        >
+          ×
         </button>
       )}
     </div>

@@ -34,7 +34,11 @@ export function BoardPage() {
     <div className="flex h-full flex-col">
       <TopLine
         production={id}
-        crumbs={[{ text: board.data?.production.name ?? "…" }, { text: "Board" }]}
+        crumbs={[
+          { text: "Productions", to: "/productions" },
+          { text: board.data?.production.name ?? "…" },
+          { text: "Board" },
+        ]}
       >
         <button
           type="button"

@@ -84,6 +84,8 @@ function Charts({ angle }: { angle: Angle }) {
     onArea: (area) => setChoice((now) => ({ ...now, areas: withArea(now.areas, side, area) })),
   });
   const { toggle } = useNear();
+  const [wantsMatched, setMatched] = useState(false);
+  const isMatched = wantsMatched && angle.match !== null;
   const canFit =
     !isReference &&
     (angle.reference.reading !== null || choice.values !== "") &&
@@ -98,6 +100,7 @@ function Charts({ angle }: { angle: Angle }) {
     },
     m: doFit,
     z: toggle,
+    b: () => setMatched(!wantsMatched),
     a: () => setDrawing(!isDrawing && !isReference),
   });
   if (!layout) return null;
@@ -109,6 +112,8 @@ function Charts({ angle }: { angle: Angle }) {
           side={angle.reference}
           lightId={angle.light_id}
           layout={layout}
+          production={angle.production_id}
+          isMatched={isMatched}
           areas={isReference ? null : areasOf("reference")}
           isReference
         />
@@ -118,16 +123,29 @@ function Charts({ angle }: { angle: Angle }) {
             side={angle.angle}
             lightId={angle.light_id}
             layout={layout}
+            production={angle.production_id}
+            isMatched={isMatched}
             areas={areasOf("angle")}
           />
         )}
         <div className="flex h-9 shrink-0 items-center gap-2 bg-base-200 px-2">
           <LayoutChoice angle={angle} layout={layout} onLayout={(l) => setSlug(l.slug)} />
           {!isReference && <Target angle={angle} choice={choice} onChoice={setChoice} />}
-          {!isReference && (
+          {!isReference && angle.match && (
             <button
               type="button"
               className="btn btn-sm ml-auto"
+              aria-pressed={isMatched}
+              title="Both pictures as shot, or through their chains (B)"
+              onClick={() => setMatched(!wantsMatched)}
+            >
+              As matched
+            </button>
+          )}
+          {!isReference && (
+            <button
+              type="button"
+              className={`btn btn-sm ${angle.match ? "" : "ml-auto"}`}
               aria-pressed={isDrawing}
               title="Drag over something that both cameras saw, in either picture (A)"
               onClick={() => setDrawing(!isDrawing)}

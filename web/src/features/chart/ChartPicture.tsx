@@ -1,9 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type Ref, useImperativeHandle, useRef, useState } from "react";
-import { api, type Clip, type Point, type Schemas, type Side, unwrap } from "@/api/client";
+import { type Ref, useEffect, useImperativeHandle, useRef, useState } from "react";
+import { api, type Point, type Schemas, type Side, unwrap } from "@/api/client";
 import { afterChange, pictureUrl } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
+import { PutAway } from "@/shared/PutAway";
 import { AreaOverlay } from "./AreaOverlay";
 import { Bracket } from "./Bracket";
 import type { Area } from "./choice";
@@ -25,6 +26,8 @@ export function ChartPicture({
   side,
   lightId,
   layout,
+  production,
+  isMatched = false,
   isReference = false,
   areas = null,
   ref,
@@ -32,6 +35,9 @@ export function ChartPicture({
   side: Side;
   lightId: number;
   layout: Schemas["LayoutOut"];
+  production: number;
+  /** The picture as it is matched, not as it was shot. */
+  isMatched?: boolean;
   isReference?: boolean;
   /** Areas of this side, numbered; drawn while `isDrawing`. */
   areas?: AreasOfSide | null;
@@ -57,6 +63,8 @@ export function ChartPicture({
           areas={areas}
           onClip={setChosen}
           onMerge={() => setMerging(true)}
+          production={production}
+          isMatched={isMatched}
           isReference={isReference}
           ref={ref ?? null}
         />
@@ -79,15 +87,19 @@ function Placed({
   areas,
   onClip,
   onMerge,
+  production,
+  isMatched,
   isReference,
   ref,
 }: {
   side: Side;
-  clip: Clip;
+  clip: Side["clips"][number];
   layout: Schemas["LayoutOut"];
   areas: AreasOfSide | null;
   onClip: (id: number) => void;
   onMerge: () => void;
+  production: number;
+  isMatched: boolean;
   isReference: boolean;
   ref: Ref<ChartPictureHandle>;
 }) {
@@ -126,15 +138,19 @@ function Placed({
     },
   });
   const findKey = ["find", clip.id];
+  const stop = useRef<AbortController | null>(null);
   const find = useMutation({
     mutationKey: findKey,
-    mutationFn: (every: boolean) =>
-      unwrap(
+    mutationFn: (every: boolean) => {
+      stop.current = new AbortController();
+      return unwrap(
         api.POST("/api/clips/{clip_id}/find", {
           params: { path: { clip_id: clip.id } },
           body: { layout: layout.slug, every },
+          signal: stop.current.signal,
         }),
-      ),
+      );
+    },
     onSuccess: (found) => {
       const at = found.corners as Point[];
       setMoved(at);
@@ -174,8 +190,12 @@ function Placed({
           }}
         >
           <img
-            src={pictureUrl(clip.id, 0, Math.min(clip.width, 1920), "input")}
-            alt={`${clip.name}, as shot`}
+            src={
+              isMatched
+                ? pictureUrl(clip.id, 0, Math.min(clip.width, 1920), "output", clip.stand)
+                : pictureUrl(clip.id, 0, Math.min(clip.width, 1920), "input")
+            }
+            alt={`${clip.name}, ${isMatched ? "as matched" : "as shot"}`}
             className="absolute inset-0 h-full w-full"
             draggable={false}
           />
@@ -234,16 +254,19 @@ function Placed({
                   : "grid moved, not read yet"
                 : "not read yet"}
           </span>
+          {reading && !moved && (
+            <PutAway production={production} kind="reading" id={reading.id} text="Throw out" />
+          )}
         </span>
       </div>
       <div className="absolute top-2 right-2 flex gap-1.5">
         <button
           type="button"
           className="btn btn-sm"
-          disabled={busy}
-          onClick={() => find.mutate(false)}
+          disabled={read.isPending}
+          onClick={() => (find.isPending ? stop.current?.abort() : find.mutate(false))}
         >
-          {find.isPending ? "Finding …" : "Find"}
+          {find.isPending ? "Stop finding" : "Find"}
         </button>
         {others.length > 0 ? (
           <button
@@ -336,10 +359,30 @@ function Placed({
             then read.
           </output>
         )}
-        {find.isError && <Problem error={find.error} />}
-        {read.isError && <Problem error={read.error} />}
+        {find.isPending && <Elapsed what={`Looking for the chart in ${clip.name}`} />}
+        {find.isError && !isAbort(find.error) && (
+          <Problem error={find.error} onClose={find.reset} />
+        )}
+        {read.isError && <Problem error={read.error} onClose={read.reset} />}
       </div>
     </>
+  );
+}
+
+const isAbort = (error: unknown) => error instanceof DOMException && error.name === "AbortError";
+
+/** What is being done, and for how long already. */
+function Elapsed({ what }: { what: string }) {
+  const [seconds, setSeconds] = useState(0);
+  useEffect(() => {
+    const timer = setInterval(() => setSeconds((s) => s + 1), 1000);
+    return () => clearInterval(timer);
+  }, []);
+  return (
+    <output className="block rounded bg-base-100 p-2">
+      {what}
+      {seconds > 0 && `, ${seconds} s`}
+    </output>
   );
 }
 

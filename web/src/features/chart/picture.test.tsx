@@ -43,7 +43,7 @@ const unread = () => ({ ...angle().angle, reading: null });
 describe("a chart's picture", () => {
   it("reads a chart that was found for sure, without a further question", async () => {
     const sent = serve(FOUND);
-    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
+    show(<ChartPicture production={1} side={unread()} lightId={1} layout={layout()} />);
     expect(screen.getByText(/not read yet/)).toBeTruthy();
     fireEvent.click(screen.getByText("Find"));
     await waitFor(() => expect(sent).toHaveLength(2));
@@ -53,7 +53,7 @@ describe("a chart's picture", () => {
 
   it("asks which way up an uncertain one is, and reads it when told", async () => {
     const sent = serve({ ...FOUND, orientation_certain: false });
-    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
+    show(<ChartPicture production={1} side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find"));
     expect(await screen.findByText(/not which way up it is/)).toBeTruthy();
     expect(sent).toHaveLength(1);
@@ -73,7 +73,7 @@ describe("a chart's picture", () => {
     const second = FOUND.corners.map(([x, y]) => [(x ?? 0) + 300, y]);
     const other = { corners: second, orientation_certain: true };
     const sent = serve({ ...FOUND, orientation_certain: true, others: [other] });
-    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
+    show(<ChartPicture production={1} side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find every chart"));
     // The other one is outlined: what "all" means is seen.
     expect(await screen.findAllByTestId("chart-beside")).toHaveLength(1);
@@ -84,7 +84,7 @@ describe("a chart's picture", () => {
 
   it("says what to do where none is found, and lets one place it by hand and undo", async () => {
     serve({ code: "chart.not_found", detail: "No chart.", hint: "Place its corners." }, 422);
-    show(<ChartPicture side={unread()} lightId={1} layout={layout()} />);
+    show(<ChartPicture production={1} side={unread()} lightId={1} layout={layout()} />);
     fireEvent.click(screen.getByText("Find"));
     expect((await screen.findByRole("alert")).textContent).toContain("No chart.Place its corners.");
     fireEvent.click(screen.getByText("By hand"));
@@ -97,7 +97,9 @@ describe("a chart's picture", () => {
   it("is searched from outside by its handle, once at a time", async () => {
     const sent = serve(FOUND);
     const handle = createRef<ChartPictureHandle>();
-    show(<ChartPicture side={unread()} lightId={1} layout={layout()} ref={handle} />);
+    show(
+      <ChartPicture production={1} side={unread()} lightId={1} layout={layout()} ref={handle} />,
+    );
     act(() => handle.current?.find());
     act(() => handle.current?.find());
     await waitFor(() => expect(sent).toHaveLength(2));
@@ -105,7 +107,14 @@ describe("a chart's picture", () => {
   });
 
   it("says that there is no clip where there is none", () => {
-    show(<ChartPicture side={{ ...unread(), clips: [] }} lightId={1} layout={layout()} />);
+    show(
+      <ChartPicture
+        production={1}
+        side={{ ...unread(), clips: [] }}
+        lightId={1}
+        layout={layout()}
+      />,
+    );
     expect(screen.getByText(/no clip in this light/)).toBeTruthy();
   });
 });

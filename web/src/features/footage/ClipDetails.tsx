@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, type Board, type ClipDetails as Details, unwrap } from "@/api/client";
 import { afterChange, clipQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
+import { PutAway } from "@/shared/PutAway";
 import { Strip, useStrip } from "@/shared/Strip";
 
 const FACTS: Record<string, string> = {
@@ -68,6 +69,7 @@ export function ClipDetails({
               {data.kind === "chart" ? "To the chart" : "To the Bench"}
             </Link>
           </p>
+          <Place board={board} clip={data} onAway={onClose} />
           {data.findings.map((finding) => (
             <Doubt key={finding.text} production={board.production.id} clip={data} {...finding} />
           ))}
@@ -135,6 +137,78 @@ export function ClipDetails({
         </>
       )}
     </aside>
+  );
+}
+
+/** Where the clip belongs: camera, light and kind can be put right, and it can be put away. */
+function Place({ board, clip, onAway }: { board: Board; clip: Details; onAway: () => void }) {
+  const client = useQueryClient();
+  const change = useMutation({
+    mutationFn: (values: { camera_id?: number; light_id?: number; kind?: "scene" | "chart" }) =>
+      unwrap(
+        api.PATCH("/api/clips/{clip_id}", {
+          params: { path: { clip_id: clip.id } },
+          body: { ...values, base: clip.head },
+        }),
+      ),
+    onSettled: () => afterChange(client),
+  });
+  return (
+    <div className="mb-2 grid grid-cols-[5.5rem_1fr] items-center gap-x-2 gap-y-1">
+      <label className="contents">
+        <span className="faint">Camera</span>
+        <select
+          className="select select-xs w-full"
+          value={clip.camera_id}
+          onChange={(e) => change.mutate({ camera_id: Number(e.target.value) })}
+        >
+          {board.cameras.map((c) => (
+            <option key={c.id} value={c.id}>
+              {c.letter} {c.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label className="contents">
+        <span className="faint">Light</span>
+        <select
+          className="select select-xs w-full"
+          value={clip.light_id}
+          onChange={(e) => change.mutate({ light_id: Number(e.target.value) })}
+        >
+          {board.lights.map((l) => (
+            <option key={l.id} value={l.id}>
+              {l.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      <label className="contents">
+        <span className="faint">Kind</span>
+        <select
+          className="select select-xs w-full"
+          value={clip.kind}
+          onChange={(e) => change.mutate({ kind: e.target.value === "chart" ? "chart" : "scene" })}
+        >
+          <option value="scene">scene</option>
+          <option value="chart">chart</option>
+        </select>
+      </label>
+      {change.isError && (
+        <div className="col-span-2">
+          <Problem error={change.error} />
+        </div>
+      )}
+      <div className="col-span-2">
+        <PutAway
+          production={board.production.id}
+          kind="clip"
+          id={clip.id}
+          base={clip.head}
+          onDone={onAway}
+        />
+      </div>
+    </div>
   );
 }
 

@@ -23,7 +23,8 @@ export function ClipList({ board }: { board: Board }) {
   const search = place.get("find") ?? "";
   const letter = place.get("camera") ?? "";
   const light = Number(place.get("light")) || undefined;
-  const filter = { search, letter, most, ...(light ? { light_id: light } : {}) };
+  const doubtful = place.get("doubtful") === "on";
+  const filter = { search, letter, most, doubtful, ...(light ? { light_id: light } : {}) };
   const clips = useQuery(clipsQuery(id, filter));
   const rows = clips.data?.clips ?? [];
   const set = (name: string, value: string) =>
@@ -82,20 +83,39 @@ export function ClipList({ board }: { board: Board }) {
             ))}
           </select>
           <span className="faint ml-auto whitespace-nowrap">
-            {clips.data ? `${clips.data.total} clips` : ""}
+            {clips.data ? `${clips.data.total} ${clips.data.total === 1 ? "clip" : "clips"}` : ""}
             {missing > 0 && `, ${missing} missing`}
           </span>
           {missing > 0 && <FindMissing production={id} />}
-          <CheckClips production={id} isDone={rows.every((c) => c.is_checked)} />
+          <button
+            type="button"
+            className="btn btn-sm"
+            aria-pressed={doubtful}
+            title="Only clips whose encoding or levels something speaks against"
+            onClick={() => set("doubtful", doubtful ? "" : "on")}
+          >
+            Doubtful
+          </button>
+          <CheckClips
+            production={id}
+            isDone={rows.length > 0 && rows.every((c) => c.is_checked)}
+            onDoubtful={() => set("doubtful", "on")}
+          />
         </div>
         <div className="min-h-0 flex-1 overflow-auto">
           {clips.isPending && <Loading what="Listing clips" />}
           {clips.isError && <Problem error={clips.error} onRetry={() => clips.refetch()} />}
           {clips.data && !rows.length && (
-            <Empty title={search ? "No clip says this." : "No clips yet."}>
-              {search
-                ? "Every word of the search is looked for in names, cameras, lights, timecode and what the files say."
-                : "Look through a folder on the left."}
+            <Empty
+              title={
+                doubtful ? "No clip is doubtful." : search ? "No clip says this." : "No clips yet."
+              }
+            >
+              {doubtful
+                ? "As far as they were checked, with the filters above."
+                : search
+                  ? "Every word of the search is looked for in names, cameras, lights, timecode and what the files say."
+                  : "Look through a folder on the left."}
             </Empty>
           )}
           {rows.length > 0 && (
@@ -252,7 +272,15 @@ function Row({
 
 const WORDS: Record<string, string> = { scene: "sc. ", take: "t. ", exposure_index: "EI " };
 /** Codes, files and charts against what each clip is said to carry; nothing is changed by it. */
-function CheckClips({ production, isDone }: { production: number; isDone: boolean }) {
+function CheckClips({
+  production,
+  isDone,
+  onDoubtful,
+}: {
+  production: number;
+  isDone: boolean;
+  onDoubtful: () => void;
+}) {
   const client = useQueryClient();
   const jobs = useQuery(jobsQuery(production)).data ?? [];
   const running = jobs.some((job) => isOpen(job) && job.kind === "check-clips");
@@ -265,16 +293,30 @@ function CheckClips({ production, isDone }: { production: number; isDone: boolea
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ["jobs"] }),
   });
+  const last = jobs.find((job) => job.kind === "check-clips" && job.state === "done");
+  const doubted = (last?.result as { doubted?: string[] } | null | undefined)?.doubted;
   return (
-    <button
-      type="button"
-      className="btn btn-sm"
-      disabled={running}
-      onClick={() => check.mutate()}
-      title="By their code values, by what their files name, and by the charts that are read"
-    >
-      {running ? "Checking…" : isDone ? "Check encodings again" : "Check encodings"}
-    </button>
+    <>
+      {doubted && !running && (
+        <button
+          type="button"
+          className="btn btn-xs whitespace-nowrap"
+          title={doubted.join(", ") || undefined}
+          onClick={onDoubtful}
+        >
+          {doubted.length === 0 ? "checked: none doubtful" : `checked: ${doubted.length} doubtful`}
+        </button>
+      )}
+      <button
+        type="button"
+        className="btn btn-sm"
+        disabled={running}
+        onClick={() => check.mutate()}
+        title="By their code values, by what their files name, and by the charts that are read"
+      >
+        {running ? "Checking…" : isDone ? "Check encodings again" : "Check encodings"}
+      </button>
+    </>
   );
 }
 

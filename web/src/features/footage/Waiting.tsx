@@ -160,21 +160,30 @@ export function Waiting({
                       onChange={(e) => toggle([a.id], e.target.checked)}
                     />
                   </td>
-                  <td>
-                    <span className="value block">{a.name}</span>
-                    <span className="faint block max-w-48 truncate text-2xs" title={a.folder}>
-                      {a.folder}
-                    </span>
-                    {[
-                      ...(a.missing
-                        ? [`${a.missing} ${a.missing === 1 ? "frame" : "frames"} missing`]
-                        : []),
-                      ...a.warnings,
-                    ].map((w) => (
-                      <span key={w} className="block text-2xs">
-                        {w}
+                  <td className="flex gap-2">
+                    <img
+                      src={`/api/arrivals/${a.id}/picture`}
+                      alt=""
+                      loading="lazy"
+                      className="h-[36px] w-16 shrink-0 bg-black object-cover"
+                    />
+                    <span>
+                      <span className="value block">{a.name}</span>
+                      <span className="faint block max-w-48 truncate text-2xs" title={a.folder}>
+                        {a.folder}
                       </span>
-                    ))}
+                      {[
+                        ...(a.missing
+                          ? [`${a.missing} ${a.missing === 1 ? "frame" : "frames"} missing`]
+                          : []),
+                        ...a.warnings,
+                        ...(a.differs ? [a.differs] : []),
+                      ].map((w) => (
+                        <span key={w} className="block text-2xs">
+                          {w}
+                        </span>
+                      ))}
+                    </span>
                   </td>
                   <td title={a.reasons.letter as string}>
                     <span className="flex items-center gap-1.5">

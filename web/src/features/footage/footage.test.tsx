@@ -19,6 +19,7 @@ const arrival = (changes: Partial<Arrival> = {}): Arrival => ({
   encoding_name: "",
   light_name: "Foundry",
   kind: "scene",
+  differs: "",
   reasons: { letter: "its reel, B007" },
   media: "video",
   format: "ProRes",

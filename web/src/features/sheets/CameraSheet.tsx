@@ -3,6 +3,7 @@ import { api, type Board, type Camera, unwrap } from "@/api/client";
 import { Dial } from "@/shared/Dial";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
+import { PutAway } from "@/shared/PutAway";
 import { EncodingCurve } from "./EncodingCurve";
 import { EncodingPicker } from "./EncodingPicker";
 import { Actions, Field } from "./Field";
@@ -231,6 +232,16 @@ export function CameraSheet({
           </p>
         )}
         {save.isError && <Problem error={save.error} />}
+        {camera && !camera.is_reference && (
+          <PutAway
+            production={board.production.id}
+            kind="camera"
+            id={camera.id}
+            base={board.head}
+            text="Put this camera away"
+            onDone={onClose}
+          />
+        )}
         <Actions busy={save.isPending} text={camera ? "Save" : "Add"} onCancel={onClose} />
       </form>
     </Dialog>

@@ -2,6 +2,7 @@ import { type FormEvent, useState } from "react";
 import { api, type Board, type Light, unwrap } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
+import { PutAway } from "@/shared/PutAway";
 import { Actions, Field } from "./Field";
 import { changedFields, useChange } from "./useChange";
 
@@ -61,6 +62,16 @@ export function LightSheet({
           />
         </Field>
         {save.isError && <Problem error={save.error} />}
+        {light && (
+          <PutAway
+            production={board.production.id}
+            kind="light"
+            id={light.id}
+            base={board.head}
+            text="Put this light away"
+            onDone={onClose}
+          />
+        )}
         <Actions busy={save.isPending} text={light ? "Save" : "Add"} onCancel={onClose} />
       </form>
     </Dialog>

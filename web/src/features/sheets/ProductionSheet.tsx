@@ -1,8 +1,10 @@
+import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
-import { useNavigate } from "react-router";
 import { api, type Board, unwrap } from "@/api/client";
+import { awayQuery } from "@/api/queries";
 import { Dialog } from "@/shared/Dialog";
 import { Problem } from "@/shared/Feedback";
+import { usePutAway } from "@/shared/PutAway";
 import { Actions, Field } from "./Field";
 import { Outputs } from "./Outputs";
 import { changedFields, useChange } from "./useChange";
@@ -80,6 +82,7 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
           </Field>
         </div>
         <Outputs outputs={outputs} onChange={setOutputs} />
+        <AwayList production={production.id} />
         {save.isError && <Problem error={save.error} />}
         <Actions busy={save.isPending} text="Save" onCancel={onClose} />
       </form>
@@ -87,42 +90,30 @@ export function ProductionSheet({ board, onClose }: { board: Board; onClose: () 
   );
 }
 
-/** What stands there before there is any production. */
-export function FirstProduction() {
-  const navigate = useNavigate();
-  const [name, setName] = useState("");
-  const create = useChange(
-    async () => {
-      const made = await unwrap(api.POST("/api/productions", { body: { name } }));
-      navigate(`/p/${made.id}`);
-    },
-    () => undefined,
-  );
+/** What was put away in the production, and the way back. */
+function AwayList({ production }: { production: number }) {
+  const away = useQuery(awayQuery(production));
+  const back = usePutAway(production);
+  if (!away.data?.length) return null;
   return (
-    <main className="mx-auto mt-40 max-w-sm">
-      <h1 className="mb-1 text-xl font-semibold">Syntonos</h1>
-      <p className="faint mb-6">
-        Every angle matched to one reference camera. Begin with a production.
-      </p>
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          create.mutate(undefined);
-        }}
-      >
-        <Field label="Name of the production">
-          <input
-            className="input input-sm w-full"
-            value={name}
-            required
-            onChange={(e) => setName(e.target.value)}
-          />
-        </Field>
-        {create.isError && <Problem error={create.error} />}
-        <button type="submit" className="btn btn-sm btn-primary">
-          Begin
-        </button>
-      </form>
-    </main>
+    <section className="mt-4" aria-label="Put away">
+      <h3 className="mb-1 font-semibold">Put away</h3>
+      <ul className="max-h-40 overflow-y-auto">
+        {away.data.map(({ kind, id, name }) => (
+          <li key={`${kind}-${id}`} className="rule flex items-center border-t py-1">
+            <span className="flex-1">{name}</span>
+            <button
+              type="button"
+              className="btn btn-xs"
+              disabled={back.isPending}
+              onClick={() => back.mutate({ kind, id, is_away: false, base: null })}
+            >
+              Bring back
+            </button>
+          </li>
+        ))}
+      </ul>
+      {back.isError && <Problem error={back.error} />}
+    </section>
   );
 }

@@ -1,3 +1,4 @@
 export { CameraSheet } from "./CameraSheet";
 export { LightSheet } from "./LightSheet";
-export { FirstProduction, ProductionSheet } from "./ProductionSheet";
+export { ProductionSheet } from "./ProductionSheet";
+export { ProductionsPage } from "./ProductionsPage";
