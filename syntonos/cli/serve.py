@@ -43,7 +43,11 @@ def run(args: argparse.Namespace) -> int:
     warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous")
     from syntonos.server.rendering.pictures import warm_up
 
+    _tell_of_compiling()
+    start = time.perf_counter()
     warm_up()
+    if (took := time.perf_counter() - start) > _LONG:
+        print(f"kernels compiled in {took:.0f} s; they are kept for the next time", flush=True)
     import uvicorn
 
     # Requests and the engine's threads hand the interpreter to each other many times a picture.
@@ -61,6 +65,17 @@ def run(args: argparse.Namespace) -> int:
     finally:
         consumer.stop()
     return 0
+
+
+def _tell_of_compiling() -> None:
+    """Say that the first start takes longer, where nothing is compiled yet."""
+    from syntonos.core._jit import CACHE
+
+    if not CACHE.is_dir() or not any(CACHE.rglob("*.nbi")):
+        print("compiling the kernels, once: about half a minute on two cores", flush=True)
+
+
+_LONG = 5.0  # seconds; less is loading
 
 
 class _Consumer:

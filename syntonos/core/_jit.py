@@ -27,7 +27,8 @@ def _cache_folder() -> Path:
     return Path(base) / "compiled" / digest.hexdigest()[:16]
 
 
-numba.config.CACHE_DIR = str(_cache_folder())
+CACHE = _cache_folder()
+numba.config.CACHE_DIR = str(CACHE)
 
 # No "nnan"/"ninf": a NaN that enters must come out as NaN.
 _FAST = {"contract", "nsz", "arcp"}

@@ -1,8 +1,8 @@
 """Still frames: PNG 16, TIFF 16, EXR (half, float), DPX of 10, 12 and 16 bit, and JPEG.
 
 Values are *stored code values*: float32, 1.0 = full scale of the file. No curve, no levels and no
-colour management is applied. EXR values are taken as they are. A JPEG is a display picture of 8 bit: good
-for looking, and for charts in it.
+colour management is applied. EXR values are taken as they are. A JPEG is a display picture of
+8 bit: for looking, and for charts in it.
 """
 
 from __future__ import annotations

@@ -8,6 +8,15 @@ import { Steps } from "./Steps";
 
 export type Crumb = { text: ReactNode; to?: string };
 
+/** The last part of the way is the page's heading. */
+function CrumbText({ isLast, children }: { isLast: boolean; children: ReactNode }) {
+  return isLast ? (
+    <h1 className="font-semibold">{children}</h1>
+  ) : (
+    <span className="font-semibold">{children}</span>
+  );
+}
+
 /** Where one is, and the way back; what belongs to the view stands on the right. */
 export function TopLine({
   production,
@@ -30,22 +39,25 @@ export function TopLine({
       <Link to={`/p/${production}`} className="text-sm font-bold tracking-tight">
         Syntonos
       </Link>
-      <nav aria-label="Place" className="flex min-w-0 items-center gap-1.5 truncate">
+      <nav aria-label="Place" className="flex min-w-0 flex-1 items-center gap-1.5 truncate">
         {crumbs.map((crumb, i) => (
-          // biome-ignore lint/suspicious/noArrayIndexKey: the trail has a fixed order
-          <span key={i} className="flex items-center gap-1.5">
+          <span
+            // biome-ignore lint/suspicious/noArrayIndexKey: the trail has a fixed order
+            key={i}
+            className={`flex items-center gap-1.5 ${i < crumbs.length - 2 ? "max-[1100px]:hidden" : ""}`}
+          >
             {i > 0 && <span className="faint">·</span>}
             {crumb.to ? (
               <Link to={crumb.to} className="faint hover:text-base-content">
                 {crumb.text}
               </Link>
             ) : (
-              <span className="font-semibold">{crumb.text}</span>
+              <CrumbText isLast={i === crumbs.length - 1}>{crumb.text}</CrumbText>
             )}
           </span>
         ))}
       </nav>
-      <div className="ml-auto flex items-center gap-2">
+      <div className="ml-auto flex shrink-0 items-center gap-2">
         <JobsMark production={production} />
         <Steps production={production} />
         {children}

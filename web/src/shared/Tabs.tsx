@@ -54,7 +54,7 @@ export function Tabs<T extends string>({
               aria-selected={value === name}
               aria-controls={id("panel")}
               tabIndex={value === name ? 0 : -1}
-              className={`btn btn-xs join-item capitalize ${value === name ? "btn-primary" : ""}`}
+              className={`btn btn-xs join-item px-2 capitalize ${value === name ? "btn-primary" : ""}`}
               onClick={() => onChange(name)}
             >
               {words ? words[name] : name}

@@ -179,7 +179,7 @@ const COMPARES: [Compare, string][] = [
 
 function CompareSwitch({ value, onChange }: { value: Compare; onChange: (v: Compare) => void }) {
   return (
-    <fieldset className="join" aria-label="Compare">
+    <fieldset className="join shrink-0 flex-nowrap" aria-label="Compare">
       {COMPARES.map(([key, text]) => (
         <button
           key={key}
@@ -375,7 +375,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         )}
       </div>
       {!wipe && place.scopes && (
-        <div className="flex h-[272px] shrink-0">
+        <div className="flex h-[clamp(210px,34vh,400px)] shrink-0">
           {scopes}
           {panels}
         </div>

@@ -29,6 +29,14 @@ export function CdlDials({
   const put = (changes: Partial<Cdl>) => onChange({ ...now, ...changes });
   return (
     <div className="flex flex-col gap-1">
+      <div className="flex items-center gap-1.5" aria-hidden="true">
+        <span className="w-16 shrink-0" />
+        {(["R", "G", "B"] as const).map((channel) => (
+          <span key={channel} className="faint flex-1 pr-1 text-right text-2xs leading-none">
+            {channel}
+          </span>
+        ))}
+      </div>
       {ROWS.map(([name, neutral]) => (
         <div key={name} className="flex items-center gap-1.5">
           <span className="w-16 shrink-0 capitalize">{name}</span>
@@ -41,7 +49,10 @@ export function CdlDials({
               defaultValue={(now[name][i] ?? neutral).toFixed(2)}
               onBlur={(e) => {
                 const next = Number(e.target.value.replace(",", "."));
-                if (!Number.isFinite(next) || next === now[name][i]) return;
+                const isWrong = e.target.value.trim() === "" || !Number.isFinite(next);
+                e.target.setCustomValidity(isWrong ? `“${e.target.value}” is no number` : "");
+                e.target.reportValidity();
+                if (isWrong || next === now[name][i]) return;
                 put({ [name]: now[name].map((v, k) => (k === i ? next : v)) } as Partial<Cdl>);
               }}
               onDoubleClick={() =>

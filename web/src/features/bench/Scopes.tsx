@@ -17,7 +17,7 @@ export function Scopes({
   const note = `line ${letters[0]}, filled ${letters[1]}`;
   return (
     <div
-      className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : "rule w-[800px] shrink-0 border-r"}`}
+      className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : "rule w-[62%] max-w-[1180px] shrink-0 border-r"}`}
     >
       <Scope
         title="RGB parade"

@@ -6,6 +6,7 @@ import { afterChange, angleQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { useAngleKeys } from "@/app/useAngleKeys";
 import { Loading, Problem } from "@/shared/Feedback";
+import { useKept } from "@/shared/useKept";
 import { useKeys } from "@/shared/useKeys";
 import { type AreasOfSide, ChartPicture, type ChartPictureHandle } from "./ChartPicture";
 import { choiceOf, type FitChoice, fitBody, withArea } from "./choice";
@@ -41,7 +42,9 @@ export function ChartPage() {
       </TopLine>
       {angle.isPending && <Loading what="Opening the charts" />}
       {angle.isError && <Problem error={angle.error} onRetry={() => angle.refetch()} />}
-      {angle.data && <Charts key={`${light}-${camera}`} angle={angle.data} />}
+      {angle.data && (
+        <Charts key={`${light}-${camera}-${angle.data.base_number}`} angle={angle.data} />
+      )}
     </div>
   );
 }
@@ -52,6 +55,25 @@ function CloserButton() {
     <button type="button" className="btn btn-sm" aria-pressed={near} onClick={toggle}>
       Closer
     </button>
+  );
+}
+
+const LEAST_AREAS = 12; // colours that a fit of colour needs, areas and patches together
+
+/** What marking areas is for, what is missing, and why Fit waits. */
+function AreaHelp({ angle, choice, canFit }: { angle: Angle; choice: FitChoice; canFit: boolean }) {
+  const whole = choice.areas.filter((pair) => pair.reference && pair.angle).length;
+  const half = choice.areas.length - whole;
+  return (
+    <output className="absolute inset-x-2 bottom-11 z-10 rounded bg-base-100 p-2">
+      Drag over a thing in one picture, then over the same thing in the other: evenly lit, without
+      shine. {whole} {whole === 1 ? "area is" : "areas are"} marked in both
+      {half > 0 && `, ${half} in one only`}.{" "}
+      {canFit
+        ? `They take part in the next fit beside the chart's patches.`
+        : `Fit waits for a chart: it needs both charts read, or values for ${angle.angle.letter}'s. ` +
+          `Areas steady a chart's fit of ${LEAST_AREAS} colours or more; alone they do not make one.`}
+    </output>
   );
 }
 
@@ -70,7 +92,16 @@ function Charts({ angle }: { angle: Angle }) {
       ),
     onSettled: () => afterChange(client, "matching"),
   });
-  const [choice, setChoice] = useState<FitChoice>(() => choiceOf(angle));
+  // What was chosen for the next fit survives a reload, as long as it is for this revision.
+  const [choice, keep] = useKept<FitChoice>(
+    `fit-${angle.light_id}-${angle.angle.camera_id}-${angle.base_number}`,
+    choiceOf(angle),
+  );
+  const latest = useRef(choice);
+  const setChoice = (next: FitChoice | ((now: FitChoice) => FitChoice)) => {
+    latest.current = typeof next === "function" ? next(latest.current) : next;
+    keep(latest.current);
+  };
   const inUse = angle.angle.reading?.layout.slug ?? angle.reference.reading?.layout.slug;
   const [slug, setSlug] = useState(inUse ?? angle.layouts[0]?.slug ?? "");
   const layout = angle.layouts.find((l) => l.slug === slug) ?? angle.layouts[0];
@@ -107,6 +138,7 @@ function Charts({ angle }: { angle: Angle }) {
   return (
     <main className="flex min-h-0 flex-1">
       <div className="rule relative flex w-1/2 min-w-0 flex-col border-r">
+        {isDrawing && <AreaHelp angle={angle} choice={choice} canFit={canFit} />}
         <ChartPicture
           ref={reference}
           side={angle.reference}

@@ -226,7 +226,7 @@ function Placed({
           <Loupe clip={clip} at={corners[held]} box={box} />
         )}
       </div>
-      <div className="absolute top-2 left-2 flex items-center gap-2 rounded bg-base-200/85 px-2 py-1">
+      <div className="absolute top-11 left-2 flex max-w-[calc(100%-1rem)] items-center gap-2 rounded bg-base-200/85 px-2 py-1 min-[1500px]:top-2">
         <CameraMark letter={side.letter} reference={isReference} size={20} />
         <span className="flex items-center gap-1.5">
           {side.clips.length > 1 ? (
@@ -245,7 +245,7 @@ function Placed({
           ) : (
             clip.name
           )}
-          <span className="faint">
+          <span className="faint truncate">
             {reading && !moved
               ? describe(reading, flagged.length)
               : moved

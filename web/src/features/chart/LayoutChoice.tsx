@@ -44,9 +44,9 @@ export function LayoutChoice({
         </div>
       ) : null}
       <label className="flex items-center gap-1.5">
-        <span className="faint">Chart of</span>
+        <span className="faint whitespace-nowrap">Chart of</span>
         <select
-          className="select select-sm w-44"
+          className="select select-sm w-28"
           value={layout.slug}
           onChange={(event) => {
             const slug = event.target.value;

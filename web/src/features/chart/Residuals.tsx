@@ -57,9 +57,10 @@ export function Residuals({
   return (
     <div data-testid="residuals">
       <div className="mb-1 flex justify-between">
-        <span className="faint">Left after the fit, worst first</span>
+        <span className="faint">Left after the fit, ΔE, worst first</span>
         <span className="faint text-2xs">
-          thin line: before · dashed: in tune up to here · click: leave out · Shift: count ×4
+          thin line: before · dashed: in tune up to here · click: leave out · Shift click, W: count
+          ×4
         </span>
       </div>
       {rows(colours.slice(0, MOST_ROWS))}
@@ -73,14 +74,14 @@ export function Residuals({
       )}
       <div className="mt-2 mb-1 flex justify-between">
         <span className="faint">
-          Greys <b className="text-base-content">{mean(greys)}</b>, channels within{" "}
+          Greys ΔE <b className="text-base-content">{mean(greys)}</b>, channels within{" "}
           {(spread * 100).toFixed(1)} %
         </span>
         <span className="faint flex items-center gap-3">
           {children}
           {skins.length > 0 && (
             <span>
-              Skins <b className="text-base-content">{mean(skins)}</b>
+              Skins ΔE <b className="text-base-content">{mean(skins)}</b>
             </span>
           )}
         </span>
@@ -147,8 +148,15 @@ function Row({
       className={`flex h-[14px] w-full text-xs items-center gap-2 text-left hover:bg-base-300 ${out ? "line-through opacity-60" : ""}`}
       aria-pressed={out}
       title={
-        residual.predicted === null ? "" : `${residual.predicted.toFixed(2)} by a fit without it`
+        residual.predicted === null
+          ? ""
+          : `${residual.predicted.toFixed(2)} ΔE when predicted by a fit without it`
       }
+      onKeyDown={(event) => {
+        if (event.key.toLowerCase() !== "w" || !onMark) return;
+        event.stopPropagation();
+        onMark(residual.index);
+      }}
       onClick={(event) =>
         event.shiftKey && onMark ? onMark(residual.index) : onToggle(residual.index)
       }

@@ -18,9 +18,9 @@ export function Target({
   return (
     <>
       <label className="flex items-center gap-1.5">
-        <span className="faint">Match to</span>
+        <span className="faint whitespace-nowrap">Match to</span>
         <select
-          className="select select-sm w-44"
+          className="select select-sm w-36"
           value={kind}
           onChange={(event) => {
             const wanted = event.target.value;

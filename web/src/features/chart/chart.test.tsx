@@ -35,7 +35,7 @@ function panel(data: Angle, choice: FitChoice = plainChoice) {
 describe("the verdict", () => {
   it("trusts a match by what the fit has not seen, not by the chart's residuals", () => {
     panel(angle({ match: match({ after: 0.1, expected: 1.9, verdict: "Usable" }) }));
-    expect(screen.getByText(/^Usable: 1.90/)).toBeTruthy();
+    expect(screen.getByText(/^Usable: ΔE 1.90/)).toBeTruthy();
   });
 
   it("says of a match that is older than its readings to fit again", () => {
@@ -50,7 +50,7 @@ describe("the verdict", () => {
       19: { left_out: "clipped in the angle" },
     });
     panel(angle({ match: match({ residuals: odd }) }));
-    expect(screen.getByText(/Skins stay 2.5: look at faces/)).toBeTruthy();
+    expect(screen.getByText(/Skins stay ΔE 2.5: look at faces/)).toBeTruthy();
     expect(screen.getByText(/1 patch is left out/)).toBeTruthy();
   });
 
@@ -58,7 +58,7 @@ describe("the verdict", () => {
     panel(angle({ match: match() }));
     expect(screen.getByText(/0.80 for colours off the chart, 0.5 to 1.4/)).toBeTruthy();
     expect(screen.getByText(/The chart limits this match/)).toBeTruthy();
-    expect(screen.getByText(/Average more frames .* \(−0.12\)/)).toBeTruthy();
+    expect(screen.getByText(/Average more frames .* \(−0.12 ΔE\)/)).toBeTruthy();
   });
 
   it("lets another model be taken for the next fit, beside what it would give", () => {

@@ -191,9 +191,9 @@ function Angles({
   return (
     <>
       <div className="mb-2 flex items-center gap-2">
-        <h1 className="text-base font-semibold">
+        <h2 className="text-base font-semibold">
           {chosen.size} of {matched.length} matched {matched.length === 1 ? "angle" : "angles"}
-        </h1>
+        </h2>
         <button
           type="button"
           className="btn btn-xs ml-2"
@@ -211,7 +211,9 @@ function Angles({
       <table className="w-full table-fixed">
         <thead className="text-left">
           <tr>
-            <th className="w-32" />
+            <th className="w-32">
+              <span className="sr-only">light</span>
+            </th>
             {cameras.map((c) => (
               <th key={c.id} className="pb-1">
                 {c.letter} {c.name}

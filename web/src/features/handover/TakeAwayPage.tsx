@@ -176,7 +176,7 @@ function Luts({
   ];
   return (
     <section className="min-w-0 flex-1 overflow-y-auto p-5" aria-label="LUTs">
-      <h1 className="text-base font-semibold">{name}</h1>
+      <h2 className="text-base font-semibold">{name}</h2>
       <p className="faint mb-4">
         From its stored code values (
         {variant ? `${variant.encoding_name}, levels ${variant.levels}` : encoding}). Every file is

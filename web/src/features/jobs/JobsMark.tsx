@@ -39,7 +39,10 @@ export function JobLine({ job }: { job: Job }) {
     : job.step || (job.state === "queued" ? "waiting to begin" : job.title);
   return (
     <>
-      <span className="faint truncate" title={job.title}>
+      <span
+        className="faint max-w-56 truncate max-[1100px]:hidden"
+        title={`${job.title}: ${words}`}
+      >
         {words}
       </span>
       <progress
