@@ -1,5 +1,7 @@
 """Putting right: moving, putting away and bringing back, throwing a reading out, scopes."""
 
+import uuid
+
 import pytest
 
 from syntonos.server.footage.models import Clip
@@ -139,3 +141,18 @@ def test_rows_are_found_by_what_stands_in_them(api, place):
     assert found("doubtful") == found(doubtful="true") == {"C001_02"}
     assert found("below+black+cedar") == {"C001_02"}
     assert found("nowhere") == set()
+
+
+def test_a_clip_that_is_taken_otherwise_than_its_siblings_says_so(api, place):
+    scene = place.clips["B", "scene"]
+    for number in range(3, 5):
+        scene.pk, scene.id, scene.uuid = None, None, uuid.uuid4()
+        scene.name = f"B001_0{number}"
+        scene.save(force_insert=True)
+    odd = place.clips["B", "chart"]
+    odd.overrides = {"encoding": "s-log2/s-gamut3.cine"}
+    odd.save()
+    rows = api("get", f"/productions/{place.production.pk}/clips?letter=B")["clips"]
+    said = {row["name"]: row["differs"] for row in rows}
+    assert "S-Log3 / S-Gamut3.Cine" in said.pop("B001_01")
+    assert set(said.values()) == {""}

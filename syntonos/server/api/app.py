@@ -73,7 +73,7 @@ _THINGS = {"ChartReading": "chart reading", "LookLut": "LUT", "Export": "file", 
 @api.exception_handler(Http404)
 def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
     # Django's own words name a class of ours; a person asked for a thing.
-    found = re.match(r"No (\w+) matches the given query", str(error))
+    found = re.search(r"^No (\w+) matches the given query", str(error))
     words = f"There is no such {_THINGS.get(found[1], found[1].lower())} here." if found else ""
     return problem(404, "not_found", words or str(error) or "There is no such thing here.",
                    "Go back to the Board; it may have been removed.")  # fmt: skip

@@ -146,10 +146,11 @@ def list_clips(
     )
     shown = rows[max(first, 0) : max(first, 0) + max(1, min(most, 500))]
     head = head_of(production.pk)
+    usual = selectors.usual_of(production)
     return {
         "head": head,
         "total": len(rows),
-        "clips": [selectors.clip_row(clip) for clip in shown],
+        "clips": [selectors.clip_row(clip, usual) for clip in shown],
     }
 
 

@@ -45,6 +45,7 @@ class ClipRow(ClipOut):
     """A clip in the list."""
 
     encoding_name: str
+    differs: str = ""  # how its siblings are taken, where it is taken otherwise
     facts: dict[str, str]
     overrides: dict[str, Any]
     is_missing: bool

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
@@ -72,8 +73,33 @@ def encoding_name(slug: str) -> str:
         return slug
 
 
-def clip_row(clip: Clip) -> dict[str, Any]:
-    """Return a clip for the list."""
+Usual = dict[tuple[int, int, str], tuple[str, str]]  # light, camera, media: encoding, levels
+
+
+def usual_of(production: Production) -> Usual:
+    """Return what most clips of each camera in each light are taken as; where there are three."""
+    seen: dict[tuple[int, int, str], Counter[tuple[str, str]]] = {}
+    rows = Clip.objects.filter(camera__production=production).select_related("camera")
+    for clip in rows:
+        key = clip.light_id, clip.camera_id, clip.media
+        seen.setdefault(key, Counter())[clip.encoding, clip.levels] += 1
+    return {
+        key: counted.most_common(1)[0][0] for key, counted in seen.items()
+        if counted.total() >= _SIBLINGS and counted.most_common(1)[0][1] > counted.total() / 2
+    }  # fmt: skip
+
+
+_SIBLINGS = 3
+
+
+def clip_row(clip: Clip, usual: Usual | None = None) -> dict[str, Any]:
+    """Return a clip for the list; `usual` is what its siblings are taken as."""
+    encoding, levels = (usual or {}).get(
+        (clip.light_id, clip.camera_id, clip.media), (clip.encoding, clip.levels)
+    )
+    differs = "" if (encoding, levels) == (clip.encoding, clip.levels) else (
+        f"{clip.camera.letter}'s other clips here: {encoding_name(encoding)}, levels {levels}"
+    )  # fmt: skip
     names = [field.name for field in Clip._meta.fields]
     plain = {name: getattr(clip, name) for name in names if name not in ("camera", "light")}
     is_checked = clip.findings_of == clip.taken_as
@@ -81,7 +107,7 @@ def clip_row(clip: Clip) -> dict[str, Any]:
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
         "levels": clip.levels, "scene": clip.scene, "clipped_share": clip.clipped_share,
-        "encoding_name": encoding_name(clip.encoding),
+        "encoding_name": encoding_name(clip.encoding), "differs": differs,
         "strip": strip_of(clip.frame_count),
         "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),
     }  # fmt: skip

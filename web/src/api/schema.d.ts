@@ -1937,6 +1937,11 @@ export interface components {
             clipped_share: number | null;
             /** Differences */
             differences: string[];
+            /**
+             * Differs
+             * @default
+             */
+            differs: string;
             /** Encoding */
             encoding: string;
             /** Encoding Name */
@@ -2111,6 +2116,11 @@ export interface components {
             camera_id: number;
             /** Clipped Share */
             clipped_share: number | null;
+            /**
+             * Differs
+             * @default
+             */
+            differs: string;
             /** Encoding */
             encoding: string;
             /** Encoding Name */

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
-import { afterChange, encodingCheckQuery, isOpen } from "@/api/queries";
+import { encodingCheckQuery, isOpen } from "@/api/queries";
+import { TakeAs } from "@/features/encoding";
 import { JobLine } from "@/features/jobs";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
@@ -158,7 +159,7 @@ function Result({ check, letter }: { check: Check; letter: string }) {
       <p className="faint mt-3">
         Confused with the stated one, the picture would differ by so many ΔE, and by so many stops
         in the dark (four under middle grey) and in the lights (three over). Nothing is changed by
-        this: what a camera is taken as is set on its sheet, on the Board.
+        looking.
       </p>
     </div>
   );
@@ -181,16 +182,8 @@ function OwnCurve({ angle }: { angle: Angle }) {
     mutationFn: () => unwrap(api.POST("/api/lights/{light_id}/cameras/{camera_id}/curve", place)),
     onSuccess: () => client.invalidateQueries({ queryKey: ["encodings"] }),
   });
-  const take = useMutation({
-    mutationFn: (encoding: string) =>
-      unwrap(
-        api.PATCH("/api/cameras/{camera_id}", {
-          params: { path: { camera_id } },
-          body: { encoding, levels: "full", base: angle.head },
-        }),
-      ),
-    onSuccess: () => afterChange(client),
-  });
+  const [asks, setAsks] = useState(false);
+  const clip = angle.angle.clips.find((c) => c.id === angle.angle.reading?.clip_id);
   const found = fit.data;
   return (
     <section className="rule mt-3 border-t pt-3" aria-label="A curve from the bracket">
@@ -210,17 +203,24 @@ function OwnCurve({ angle }: { angle: Angle }) {
           Kept as <b>{found.name}</b>: the bracket agrees with it to {found.error.toFixed(2)} stop,
           between codes {found.low.toFixed(2)} and {found.high.toFixed(2)}; beyond them it goes
           straight on.{" "}
-          <button
-            type="button"
-            className="btn btn-xs"
-            disabled={take.isPending}
-            onClick={() => take.mutate(found.slug)}
-          >
-            {letter} is encoded so
+          <button type="button" className="btn btn-xs" onClick={() => setAsks(true)}>
+            Take {letter} so …
           </button>
         </p>
       )}
-      {(fit.isError || take.isError) && <Problem error={fit.error ?? take.error} />}
+      {fit.isError && <Problem error={fit.error} />}
+      {asks && found && clip && (
+        <TakeAs
+          clip={clip}
+          encoding={found.slug}
+          name={found.name}
+          levels="full"
+          letter={letter}
+          light={angle.light_name}
+          base={angle.head}
+          onClose={() => setAsks(false)}
+        />
+      )}
     </section>
   );
 }

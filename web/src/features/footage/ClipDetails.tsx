@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { X } from "lucide-react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { api, type Board, type ClipDetails as Details, unwrap } from "@/api/client";
-import { afterChange, clipQuery } from "@/api/queries";
+import { afterChange, clipQuery, encodingsQuery } from "@/api/queries";
+import { TakeAs } from "@/features/encoding";
 import { Loading, Problem } from "@/shared/Feedback";
 import { PutAway } from "@/shared/PutAway";
 import { Strip, useStrip } from "@/shared/Strip";
@@ -71,7 +73,7 @@ export function ClipDetails({
           </p>
           <Place board={board} clip={data} onAway={onClose} />
           {data.findings.map((finding) => (
-            <Doubt key={finding.text} production={board.production.id} clip={data} {...finding} />
+            <Doubt key={finding.text} board={board} clip={data} {...finding} />
           ))}
           {data.differences.map((text) => (
             <p key={text} className="mb-1 border-l-2 border-accent pl-2">
@@ -247,48 +249,47 @@ function Moving({ clip }: { clip: Details }) {
 
 /** What speaks against how a clip is taken, and the way to take it otherwise. */
 function Doubt({
-  production,
+  board,
   clip,
   text,
   encoding,
   levels,
 }: {
-  production: number;
+  board: Board;
   clip: Details;
   text: string;
   encoding: string;
   levels: string;
 }) {
-  const client = useQueryClient();
-  const values = {
-    ...(encoding && encoding !== clip.encoding ? { encoding } : {}),
-    ...(levels && levels !== clip.levels ? { levels: levels as "full" | "legal" } : {}),
+  const [asks, setAsks] = useState(false);
+  const light = board.lights.find((l) => l.id === clip.light_id);
+  const camera = board.cameras.find((c) => c.id === clip.camera_id);
+  const wanted = {
+    encoding: encoding || clip.encoding,
+    levels: (levels || clip.levels) === "legal" ? ("legal" as const) : ("full" as const),
   };
-  const take = useMutation({
-    mutationFn: () =>
-      unwrap(
-        api.POST("/api/productions/{production_id}/clips/settings", {
-          params: { path: { production_id: production } },
-          body: { ids: [clip.id], values, base: clip.head },
-        }),
-      ),
-    onSuccess: () => afterChange(client),
-  });
-  const words = [values.encoding, values.levels && `levels ${values.levels}`].filter(Boolean);
+  const differs = wanted.encoding !== clip.encoding || wanted.levels !== clip.levels;
+  const encodings = useQuery({ ...encodingsQuery(board.production.id), enabled: differs });
+  const name = encodings.data?.find((e) => e.slug === wanted.encoding)?.name ?? clip.encoding_name;
   return (
     <div className="mb-2 border-l-2 border-accent pl-2">
       <p>{text}</p>
-      {words.length > 0 && (
-        <button
-          type="button"
-          className="btn btn-xs mt-1"
-          disabled={take.isPending}
-          onClick={() => take.mutate()}
-        >
-          Take this clip as {words.join(", ")}
+      {differs && (
+        <button type="button" className="btn btn-xs mt-1" onClick={() => setAsks(true)}>
+          Take it as {name}, levels {wanted.levels} …
         </button>
       )}
-      {take.isError && <Problem error={take.error} />}
+      {asks && (
+        <TakeAs
+          clip={clip}
+          {...wanted}
+          name={name}
+          letter={camera?.letter ?? ""}
+          light={light?.name ?? ""}
+          base={clip.head}
+          onClose={() => setAsks(false)}
+        />
+      )}
     </div>
   );
 }

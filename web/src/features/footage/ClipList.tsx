@@ -246,6 +246,7 @@ function Row({
           levels {clip.levels}
           {own.length > 0 && <b> · own {own.map((n) => WORDS_OF[n] ?? n).join(", ")}</b>}
         </span>
+        {clip.differs && <span className="block text-2xs">{clip.differs}</span>}
         {clip.findings.length > 0 && (
           <button type="button" className="block text-left text-2xs underline" onClick={onShow}>
             <b>doubtful:</b> {clip.findings[0]?.text}

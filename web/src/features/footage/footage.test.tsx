@@ -37,6 +37,7 @@ const arrival = (changes: Partial<Arrival> = {}): Arrival => ({
 const row = (changes: Partial<ClipRow> = {}): ClipRow => ({
   ...clip(),
   encoding_name: "S-Log3 / S-Gamut3.Cine",
+  differs: "",
   facts: { lens: "35 mm", exposure_index: "800" },
   overrides: {},
   is_missing: false,
