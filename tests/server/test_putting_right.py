@@ -109,12 +109,12 @@ def test_an_encoding_is_taken_for_a_clip_its_like_or_its_camera(api, matched):
     told = api("post", f"{path}/preview", {**wanted, "scope": "light"})
     (moved,) = told["matches"]
     assert (moved["camera"], moved["light"]) == ("B", "Foundry")
-    assert moved["then"] > moved["now"]
+    assert moved["after"] > moved["now"]
     api("post", path, {**wanted, "scope": "light"})
     # What was told is what comes of it, within what a reading's own noise makes.
     now = angle(api, place)["match"]
     assert now["number"] == 2
-    assert now["expected"] == pytest.approx(moved["then"], rel=0.1)
+    assert now["expected"] == pytest.approx(moved["after"], rel=0.1)
     assert place.cameras["B"].encoding == "s-log3/s-gamut3.cine"
     # Back by saying what the camera says anyway: no setting of its own is left.
     api("post", path, {"encoding": "s-log3/s-gamut3.cine", "levels": "full", "scope": "light"})

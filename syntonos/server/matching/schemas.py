@@ -239,7 +239,7 @@ class MovedOut(Schema):
     light: str
     camera: str
     now: float | None
-    then: float | None  # None where it cannot be fitted so
+    after: float | None  # None where it cannot be fitted so
     problem: str
 
 

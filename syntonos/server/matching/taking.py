@@ -41,12 +41,12 @@ def clips_meant(clip: Clip, scope: Scope) -> list[Clip]:
 
 @dataclass(frozen=True, slots=True)
 class Moved:
-    """A match that would be fitted again: the delta E off the chart as it is, and then."""
+    """A match that would be fitted again: the delta E off the chart as it is, and after."""
 
     light: str
     camera: str
     now: float | None
-    then: float | None  # None where it cannot be fitted so
+    after: float | None  # None where it cannot be fitted so
     problem: str = ""
 
 

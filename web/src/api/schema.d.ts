@@ -3255,6 +3255,8 @@ export interface components {
         };
         /** MovedOut */
         MovedOut: {
+            /** After */
+            after: number | null;
             /** Camera */
             camera: string;
             /** Light */
@@ -3263,8 +3265,6 @@ export interface components {
             now: number | null;
             /** Problem */
             problem: string;
-            /** Then */
-            then: number | null;
         };
         /** NeighbourOut */
         NeighbourOut: {

@@ -110,7 +110,7 @@ function Moves({ found }: { found: Schemas["WouldTakeOut"] }) {
             <tr>
               <th className="font-normal">Fitted again</th>
               <th className="text-right font-normal">ΔE now</th>
-              <th className="text-right font-normal">ΔE then</th>
+              <th className="text-right font-normal">ΔE after</th>
             </tr>
           </thead>
           <tbody>
@@ -121,7 +121,7 @@ function Moves({ found }: { found: Schemas["WouldTakeOut"] }) {
                 </td>
                 <td className="value text-right">{m.now?.toFixed(2) ?? "–"}</td>
                 <td className="value text-right" title={m.problem}>
-                  {m.then?.toFixed(2) ?? "cannot be fitted"}
+                  {m.after?.toFixed(2) ?? "cannot be fitted"}
                 </td>
               </tr>
             ))}
