@@ -13,9 +13,14 @@ def main() -> None:
 
     django.setup()
     from syntonos.server.jobs.queue import consume
+    from syntonos.server.matching.services import measure_unmeasured
     from syntonos.server.rendering.pictures import warm_up
 
-    consume(warm_up)
+    def prepare() -> None:
+        warm_up()
+        measure_unmeasured()
+
+    consume(prepare)
 
 
 if __name__ == "__main__":

@@ -5,6 +5,7 @@ import uuid
 import pytest
 
 from syntonos.server.footage.models import Clip
+from syntonos.server.matching.services import measure_unmeasured
 from syntonos.server.productions.services import create_light
 from tests.server.test_history import ME
 
@@ -141,6 +142,15 @@ def test_rows_are_found_by_what_stands_in_them(api, place):
     assert found("doubtful") == found(doubtful="true") == {"C001_02"}
     assert found("below+black+cedar") == {"C001_02"}
     assert found("nowhere") == set()
+
+
+def test_productions_of_earlier_versions_are_measured_once(api, matched):
+    place = matched
+    Clip.objects.update(clipped={})
+    assert measure_unmeasured() == len(place.clips)
+    assert measure_unmeasured() == 0
+    seen = api("get", f"/productions/{place.production.pk}/board")["cells"]
+    assert all(cell["clipped"] is not None for cell in seen)
 
 
 def test_a_clip_that_is_taken_otherwise_than_its_siblings_says_so(api, place):

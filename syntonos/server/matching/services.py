@@ -298,6 +298,16 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     return kept
 
 
+def measure_unmeasured() -> int:
+    """Measure what is clipped in clips that no version before measured; returns how many."""
+    count = 0
+    for clip in Clip.objects.filter(clipped={}).select_related("camera__production", "light"):
+        match = selectors.current_match(clip.light_id, clip.camera)
+        measure(clip, selectors.stage_of(match).clip if match is not None else None)
+        count += 1
+    return count
+
+
 def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]:
     """Return what the readings themselves warn of."""
     out = []

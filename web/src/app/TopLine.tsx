@@ -35,7 +35,7 @@ export function TopLine({
     h: () => navigate(`/p/${production}`),
   });
   return (
-    <header className="rule flex h-9 shrink-0 items-center gap-3 border-b bg-base-200 px-3">
+    <header className="rule flex min-h-9 shrink-0 flex-wrap items-center gap-x-3 gap-y-1 border-b bg-base-200 px-3 max-[1000px]:py-1">
       <Link to={`/p/${production}`} className="text-sm font-bold tracking-tight">
         Syntonos
       </Link>
@@ -57,19 +57,19 @@ export function TopLine({
           </span>
         ))}
       </nav>
-      <div className="ml-auto flex shrink-0 items-center gap-2">
+      <div className="ml-auto flex max-w-full shrink-0 flex-wrap items-center justify-end gap-2">
         <JobsMark production={production} />
         <Steps production={production} />
         {children}
+        <button
+          type="button"
+          className="btn btn-sm btn-square"
+          aria-label="Keys and help"
+          onClick={() => setOpen("help")}
+        >
+          ?
+        </button>
       </div>
-      <button
-        type="button"
-        className="btn btn-sm btn-square"
-        aria-label="Keys and help"
-        onClick={() => setOpen("help")}
-      >
-        ?
-      </button>
       {open === "help" && <HelpDialog onClose={() => setOpen(null)} />}
       {open === "find" && <FindDialog production={production} onClose={() => setOpen(null)} />}
     </header>
