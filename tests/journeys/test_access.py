@@ -5,8 +5,6 @@ The rules of accessibility are axe-core's (WCAG 2.2 A and AA), run in the page.
 
 from pathlib import Path
 
-import pytest
-
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 VIEWS = (
     "/p/1", "/p/1/footage?show=clips", "/p/1/footage?show=waiting", "/p/1/l/1/c/3/chart",
@@ -52,16 +50,18 @@ def test_no_view_breaks_a_serious_rule_of_accessibility(page, server):
         assert not serious
 
 
-@pytest.mark.parametrize(
-    "size", [(1024, 700), (853, 533), (1920, 1080)],
-    ids=["1024x700", "1280x800 at 150 %", "1920x1080"],
-)  # fmt: skip
-def test_nothing_overlaps_or_leaves_the_screen(page, server, size):
-    page.set_viewport_size({"width": size[0], "height": size[1]})
-    for path in VIEWS:
-        opened(page, server, path)
-        assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), path
-        assert page.evaluate(COVERED) == [], path
+# The second is 1280x800 at 150 %.
+SIZES = ((1024, 700), (853, 533), (1920, 1080))
+
+
+def test_nothing_overlaps_or_leaves_the_screen(page, server):
+    for width, height in SIZES:
+        page.set_viewport_size({"width": width, "height": height})
+        for path in VIEWS:
+            opened(page, server, path)
+            where = f"{path} at {width}x{height}"
+            assert page.evaluate("document.documentElement.scrollWidth <= innerWidth"), where
+            assert page.evaluate(COVERED) == [], where
 
 
 def test_focus_is_seen_on_every_kind_of_control(page, server):

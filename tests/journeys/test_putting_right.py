@@ -98,25 +98,14 @@ def test_a_chart_and_a_scene_that_decode_otherwise_are_off_with_the_repair(page)
     assert taken(page)["C001_02"] == ("v-log/v-gamut", "legal")
 
 
-def test_what_is_clipped_is_counted_marked_and_filled(page):
+def test_the_day_is_matched_in_one_press_and_taken_away_in_four_clicks(page, tmp_path):
     match_everything(page)
-    work = page.get_by_label("What is left to do")
-    work.get_by_role("link", name="E in Tuning room").click()
-    # The recording's own clipping, channel by channel, over the picture.
-    expect(page.get_by_text(re.compile(r"clipped in R [3-9]\.\d %, G [2-9]\.\d %"))).to_be_visible()
-    angle = get(page, "/lights/4/cameras/5")
-    assert angle["state"] == "close"
-    assert angle["clipped"] > 0.03
-    assert angle["match"]["highlights"]["warm"] > 0.5
-    page.get_by_role("link", name="Chart", exact=True).click()
-    page.get_by_label("Clipped highlights, in the next fit").select_option("recorded")
-    page.get_by_role("button", name="Fit again").click()
-    expect(page.get_by_text(re.compile("% clipped, as recorded"))).to_be_visible()
-    assert get(page, "/lights/4/cameras/5")["match"]["highlights"] is None
+    take_the_day_away(page, tmp_path)
+    page.keyboard.press("h")
+    see_what_is_clipped(page)
 
 
-def test_the_day_is_taken_away_in_four_clicks_and_every_lut_holds(page, tmp_path):
-    match_everything(page)
+def take_the_day_away(page, tmp_path):
     page.get_by_role("button", name="Take away").click()
     page.get_by_role("button", name="All matched").click()
     page.get_by_role("button", name=re.compile("^Make 11 files")).click()  # of 15: 4 are linear
@@ -137,3 +126,19 @@ def test_the_day_is_taken_away_in_four_clicks_and_every_lut_holds(page, tmp_path
         # A grey ramp comes out as one that rises, in every channel.
         assert (np.diff(seen, axis=0) > -1e-4).all(), name
         assert np.ptp(seen, axis=0).min() > 0.05, name
+
+
+def see_what_is_clipped(page):
+    work = page.get_by_label("What is left to do")
+    work.get_by_role("link", name="E in Tuning room").click()
+    # The recording's own clipping, channel by channel, over the picture.
+    expect(page.get_by_text(re.compile(r"clipped in R [3-9]\.\d %, G [2-9]\.\d %"))).to_be_visible()
+    angle = get(page, "/lights/4/cameras/5")
+    assert angle["state"] == "close"
+    assert angle["clipped"] > 0.03
+    assert angle["match"]["highlights"]["warm"] > 0.5
+    page.get_by_role("link", name="Chart", exact=True).click()
+    page.get_by_label("Clipped highlights, in the next fit").select_option("recorded")
+    page.get_by_role("button", name="Fit again").click()
+    expect(page.get_by_text(re.compile("% clipped, as recorded"))).to_be_visible()
+    assert get(page, "/lights/4/cameras/5")["match"]["highlights"] is None
