@@ -143,12 +143,13 @@ def _parser() -> argparse.ArgumentParser:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     args = _parser().parse_args(argv)
-    from syntonos.cli import commands, serve
+    from syntonos.cli import commands, match, serve
 
     try:
         if args.command in ("serve", "demo"):
             return serve.run(args)
-        handler = getattr(commands, f"run_{args.command}")
+        module = match if args.command == "match" else commands
+        handler = getattr(module, f"run_{args.command}")
         return int(handler(args))
     except ColourError as error:
         print(f"syntonos: {error}", file=sys.stderr)
