@@ -148,6 +148,14 @@ def test_productions_of_earlier_versions_are_measured_once(api, matched):
     place = matched
     Clip.objects.update(clipped={})
     assert measure_unmeasured() == len(place.clips)
+    # A scene that is taken otherwise is measured so; undone, its first measure counts again.
+    scene = place.clips["B", "scene"]
+    first = Clip.objects.get(pk=scene.pk).clipped_share
+    path = f"/productions/{place.production.pk}/clips/settings"
+    api("post", path, {"ids": [scene.pk], "values": {"levels": "legal"}}, **ME)
+    assert Clip.objects.get(pk=scene.pk).clipped_share is not None
+    undo(api, place)
+    assert Clip.objects.get(pk=scene.pk).clipped_share == first
     assert measure_unmeasured() == 0
     seen = api("get", f"/productions/{place.production.pk}/board")["cells"]
     assert all(cell["clipped"] is not None for cell in seen)

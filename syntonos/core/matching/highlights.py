@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Highlights
 from syntonos.core.chain.marks import any_channel
-from syntonos.core.encodings import Encoding, decode, take_levels_off
+from syntonos.core.encodings import Encoding, decode, encode, take_levels_off
 from syntonos.core.encodings.scalar import LINEAR
 
 _NEAR_TOP: Final = 0.985  # of the code values' top
@@ -76,11 +76,8 @@ def clipped_channels(
     if top is not None:
         out |= plain >= _NEAR_TOP * top
     if sensor is not None:
-        # Curves rise: the level is compared as a code value.
-        codes = np.linspace(0, 1.1, 2048)
-        light = decode(codes, encoding.curve)
-        at = float(np.interp(_NEAR_SENSOR * sensor, light, codes))
-        out |= plain >= at
+        # Curves rise, so code values can be compared: one number is coded, not a frame decoded.
+        out |= plain >= encode(np.array([_NEAR_SENSOR * sensor]), encoding.curve)[0]
     return out
 
 

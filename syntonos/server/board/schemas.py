@@ -6,6 +6,7 @@ from typing import Literal
 
 from ninja import Schema
 
+from syntonos.server.board.putting_away import Kind
 from syntonos.server.footage.schemas import ClipOut
 from syntonos.server.matching.schemas import (
     ClipReading,
@@ -64,14 +65,14 @@ class BoardOut(Schema):
 
 
 class AwayIn(Schema):
-    kind: Literal["production", "camera", "light", "clip", "reading"]
+    kind: Kind
     id: int
     is_away: bool = True
     base: int | None = None
 
 
 class AwayOut(Schema):
-    kind: Literal["production", "camera", "light", "clip", "reading"]
+    kind: Kind
     id: int
     name: str
 

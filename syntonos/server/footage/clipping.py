@@ -13,6 +13,8 @@ from syntonos.core.matching.highlights import clipped_channels, shares_of, top_o
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 
+_MOST_KEPT = 4  # measures of a clip, the newest
+
 
 def frames_looked_at(clip: Clip) -> list[NDArray[np.float32]]:
     """Return the first frame and the middle one, as stored code values."""
@@ -33,14 +35,17 @@ def measure(clip: Clip, sensor: float | None = None) -> None:
     masks = [
         clipped_channels(code, encoding, clip.levels, top=top, sensor=sensor) for code in frames
     ]
-    clip.clipped = {"of": clip.taken_as, "top": top, "sensor": sensor, **asdict(shares_of(masks))}
+    found = {"top": top, "sensor": sensor, **asdict(shares_of(masks))}
+    earlier = {k: v for k, v in clip.clipped.items() if k != clip.taken_as}
+    clip.clipped = dict([*earlier.items(), (clip.taken_as, found)][-_MOST_KEPT:])
     Clip.objects.filter(pk=clip.pk).update(clipped=clip.clipped)
 
 
 def mask_of(clip: Clip, code: NDArray[np.float32], encoding: str, levels: str
             ) -> NDArray[np.bool_]:  # fmt: skip
     """Return which channels (h, w, 3) of a frame are clipped, for a mark over the picture."""
-    found, space = clip.clipped, find_encoding(encoding)
-    known = found.get("of") == clip.taken_as
-    top = found["top"] if known else top_of(space, [take_levels_off(code, levels)])
-    return clipped_channels(code, space, levels, top=top, sensor=found["sensor"] if known else None)
+    found, space = clip.clipped.get(clip.taken_as), find_encoding(encoding)
+    # A candidate encoding that is only looked at has other levels and another sensor clip.
+    if found is None or (encoding, levels) != (clip.encoding, clip.levels):
+        found = {"top": top_of(space, [take_levels_off(code, levels)]), "sensor": None}
+    return clipped_channels(code, space, levels, top=found["top"], sensor=found["sensor"])

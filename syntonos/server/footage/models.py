@@ -62,7 +62,8 @@ class Clip(Kept):
     profile = models.JSONField(default=dict)
     findings = models.JSONField(default=list)
     findings_of = models.CharField(max_length=120, blank=True)
-    # How much of its picture is clipped, and for what that holds (`footage.clipping`).
+    # How much of its picture is clipped, by what it was taken as (`footage.clipping`): what is
+    # undone finds its own measure again.
     clipped = models.JSONField(default=dict)
     created = models.DateTimeField(auto_now_add=True)
 
@@ -121,7 +122,8 @@ class Clip(Kept):
     @property
     def clipped_share(self) -> float | None:
         """The share of its picture that is clipped in any channel; None where not measured."""
-        return float(self.clipped["any"]) if self.clipped.get("of") == self.taken_as else None
+        found = self.clipped.get(self.taken_as)
+        return float(found["any"]) if found else None
 
     @property
     def scene(self) -> str:

@@ -136,7 +136,7 @@ def apply_settings(
             before = clip.encoding, clip.levels, clip.development_key
             made.change(clip, fields)
             changed = before != (clip.encoding, clip.levels, clip.development_key)
-            if changed and clip.readings.exists():
+            if changed:  # its chart is read again, or what is clipped in it is measured
                 again.setdefault(clip.light_id, (clip.light, set()))[1].add(clip.camera_id)
     for light, cameras in again.values():
         jobs.start(

@@ -95,6 +95,7 @@ def derive_again(
         if not any(outcome.camera_id == camera.pk for outcome in out):
             out.append(_match(light, camera, tell, None))
         done += 1
+    services.measure_unmeasured(light)  # scenes that no fit has looked at, as they are taken now
     return out
 
 

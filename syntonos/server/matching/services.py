@@ -298,10 +298,16 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     return kept
 
 
-def measure_unmeasured() -> int:
-    """Measure what is clipped in clips that no version before measured; returns how many."""
+def measure_unmeasured(light: Light | None = None) -> int:
+    """Measure what is clipped in clips that are not measured as they are taken now.
+
+    Clips of productions of earlier versions are; returns how many.
+    """
     count = 0
-    for clip in Clip.objects.filter(clipped={}).select_related("camera__production", "light"):
+    clips = Clip.objects.select_related("camera__production", "light")
+    for clip in clips if light is None else clips.filter(light=light):
+        if clip.clipped_share is not None:
+            continue
         match = selectors.current_match(clip.light_id, clip.camera)
         measure(clip, selectors.stage_of(match).clip if match is not None else None)
         count += 1

@@ -140,6 +140,10 @@ def test_a_sensor_s_clip_counts_where_it_is_known_and_headroom_is_no_clip():
     assert not clipped_channels(code, encoding, "full").any()
     found = clipped_channels(code, encoding, "full", sensor=9.0)
     assert found[0, :, 0].tolist() == [False, False, True, True]
+    # Linear light is its own code value, far above one.
+    linear = np.repeat(light, 3).reshape(1, 4, 3).astype(np.float32)
+    found = clipped_channels(linear, find_encoding(LINEAR), "full", top=None, sensor=9.0)
+    assert found[0, :, 0].tolist() == [False, False, True, True]
     # A recording that goes on to 109 % ends there.
     beyond = np.concatenate([np.full(900, 1.09), np.linspace(0, 1.08, 300)]).astype(np.float32)
     assert top_of(find_encoding("rec709-2.4"), [beyond]) == pytest.approx(1.09, abs=0.01)

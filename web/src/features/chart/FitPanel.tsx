@@ -1,8 +1,5 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Angle, api, type Match, unwrap } from "@/api/client";
-import { afterChange } from "@/api/queries";
-import { TakeAs } from "@/features/encoding";
+import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { CameraMenu } from "./CameraMenu";
@@ -10,6 +7,8 @@ import { type FitChoice, skinsOf, wordOf } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
 import { Neighbours } from "./Neighbours";
+import { ReferencePanel } from "./ReferencePanel";
+import { Alike, Doubt } from "./Repairs";
 import { Residuals } from "./Residuals";
 import { ShootingSheet } from "./ShootingSheet";
 import { Beside } from "./Target";
@@ -213,64 +212,6 @@ function Verdict({ angle }: { angle: Angle }) {
 }
 
 const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
-
-/** What the charts say of the encoding comes first, with what puts it right. */
-function Doubt({ angle, doubt }: { angle: Angle; doubt: NonNullable<Angle["doubt"]> }) {
-  const [asks, setAsks] = useState(false);
-  const levels = doubt.levels === "legal" ? "legal" : "full";
-  return (
-    <div className="mb-1">
-      <p className="text-base font-semibold">{doubt.clip} may be something else.</p>
-      <p>{doubt.text}</p>
-      {doubt.encoding && (
-        <button type="button" className="btn btn-xs btn-primary my-1" onClick={() => setAsks(true)}>
-          Use {doubt.encoding_name}, {levels} for these clips …
-        </button>
-      )}
-      {asks && (
-        <TakeAs
-          clip={{ id: doubt.clip_id, name: doubt.clip }}
-          encoding={doubt.encoding}
-          name={doubt.encoding_name}
-          levels={levels}
-          letter={angle.angle.letter}
-          light={angle.light_name}
-          base={angle.head}
-          onClose={() => setAsks(false)}
-        />
-      )}
-    </div>
-  );
-}
-
-/** The chart and a scene are decoded otherwise: the match does not hold there. */
-function Alike({ angle }: { angle: Angle }) {
-  const client = useQueryClient();
-  const repair = useMutation({
-    mutationFn: () =>
-      unwrap(
-        api.POST("/api/lights/{light_id}/cameras/{camera_id}/take-alike", {
-          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
-          body: { base: angle.head },
-        }),
-      ),
-    onSettled: () => afterChange(client),
-  });
-  return (
-    <div className="mb-1">
-      <p className="text-base font-semibold">Off: {angle.reason}.</p>
-      <button
-        type="button"
-        className="btn btn-xs btn-primary my-1"
-        disabled={repair.isPending}
-        onClick={() => repair.mutate()}
-      >
-        Take the scenes as the chart was read
-      </button>
-      {repair.isError && <Problem error={repair.error} />}
-    </div>
-  );
-}
 
 /** What every model would give, and which one the next fit takes. */
 function Models({
@@ -488,55 +429,5 @@ function Unmatched({ angle }: { angle: Angle }) {
         <HowToShoot />
       </div>
     </div>
-  );
-}
-
-function ReferencePanel({ angle }: { angle: Angle }) {
-  const reading = angle.reference.reading;
-  return (
-    <section className="flex-1 overflow-y-auto p-4" aria-label="Reading">
-      <p className="text-base font-semibold">
-        {angle.reference.letter} {angle.reference.name} is the reference.
-      </p>
-      <p className="faint mb-4">
-        The other cameras are brought to what it recorded of this chart, not to published chart
-        values.
-      </p>
-      {reading ? (
-        <table className="w-full text-left">
-          <thead className="faint">
-            <tr>
-              <th className="font-normal">patch</th>
-              <th className="text-right font-normal">scene-linear R</th>
-              <th className="text-right font-normal">G</th>
-              <th className="text-right font-normal">B</th>
-              <th className="pl-4 font-normal">marks</th>
-            </tr>
-          </thead>
-          <tbody className="value">
-            {reading.patches.map((p) => (
-              <tr key={p.index} className="rule border-t">
-                <td className="flex items-center gap-2 py-0.5">
-                  <span
-                    className="inline-block h-3 w-5"
-                    style={{ background: reading.swatches[p.index - 1] }}
-                  />
-                  {p.index}
-                </td>
-                {p.lin_rgb.map((v, i) => (
-                  // biome-ignore lint/suspicious/noArrayIndexKey: three channels
-                  <td key={i} className="text-right">
-                    {v.toFixed(4)}
-                  </td>
-                ))}
-                <td className="pl-4">{p.flags.join(", ")}</td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      ) : (
-        <p>Its chart is not read in this light yet: find it in the picture (F).</p>
-      )}
-    </section>
   );
 }

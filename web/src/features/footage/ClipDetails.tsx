@@ -157,45 +157,27 @@ function Place({ board, clip, onAway }: { board: Board; clip: Details; onAway: (
   });
   return (
     <div className="mb-2 grid grid-cols-[5.5rem_1fr] items-center gap-x-2 gap-y-1">
-      <label className="contents">
-        <span className="faint">Camera</span>
-        <select
-          className="select select-xs w-full"
-          value={clip.camera_id}
-          onChange={(e) => change.mutate({ camera_id: Number(e.target.value) })}
-        >
-          {board.cameras.map((c) => (
-            <option key={c.id} value={c.id}>
-              {c.letter} {c.name}
-            </option>
-          ))}
-        </select>
-      </label>
-      <label className="contents">
-        <span className="faint">Light</span>
-        <select
-          className="select select-xs w-full"
-          value={clip.light_id}
-          onChange={(e) => change.mutate({ light_id: Number(e.target.value) })}
-        >
-          {board.lights.map((l) => (
-            <option key={l.id} value={l.id}>
-              {l.name}
-            </option>
-          ))}
-        </select>
-      </label>
-      <label className="contents">
-        <span className="faint">Kind</span>
-        <select
-          className="select select-xs w-full"
-          value={clip.kind}
-          onChange={(e) => change.mutate({ kind: e.target.value === "chart" ? "chart" : "scene" })}
-        >
-          <option value="scene">scene</option>
-          <option value="chart">chart</option>
-        </select>
-      </label>
+      <Pick
+        name="Camera"
+        value={clip.camera_id}
+        options={board.cameras.map((c) => [c.id, `${c.letter} ${c.name}`])}
+        onPick={(camera_id) => change.mutate({ camera_id })}
+      />
+      <Pick
+        name="Light"
+        value={clip.light_id}
+        options={board.lights.map((l) => [l.id, l.name])}
+        onPick={(light_id) => change.mutate({ light_id })}
+      />
+      <Pick
+        name="Kind"
+        value={clip.kind}
+        options={[
+          ["scene", "scene"],
+          ["chart", "chart"],
+        ]}
+        onPick={(kind) => change.mutate({ kind })}
+      />
       {change.isError && (
         <div className="col-span-2">
           <Problem error={change.error} />
@@ -211,6 +193,38 @@ function Place({ board, clip, onAway }: { board: Board; clip: Details; onAway: (
         />
       </div>
     </div>
+  );
+}
+
+function Pick<T extends string | number>({
+  name,
+  value,
+  options,
+  onPick,
+}: {
+  name: string;
+  value: T;
+  options: [T, string][];
+  onPick: (value: T) => void;
+}) {
+  return (
+    <label className="contents">
+      <span className="faint">{name}</span>
+      <select
+        className="select select-xs w-full"
+        value={value}
+        onChange={(e) => {
+          const chosen = options.find(([key]) => String(key) === e.target.value);
+          if (chosen) onPick(chosen[0]);
+        }}
+      >
+        {options.map(([key, text]) => (
+          <option key={key} value={key}>
+            {text}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }
 
