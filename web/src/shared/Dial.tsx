@@ -36,7 +36,7 @@ export function Dial({
     if (Number.isFinite(next)) onChange(Math.min(high, Math.max(low, next)));
   };
   return (
-    <div className="flex items-center gap-2">
+    <div className="flex flex-wrap items-center gap-x-2">
       <span
         className={`${compact ? "w-16" : "w-32"} shrink-0 truncate`}
         title={unit ? `${label}, ${unit}` : label}
@@ -83,10 +83,10 @@ export function Dial({
           const typed = e.target.value.trim().replace(",", ".");
           const next = Number(typed);
           if (typed === "" || !Number.isFinite(next)) {
-            setWrong(`“${e.target.value}” is no number: ${low} to ${high} is`);
+            setWrong(`“${e.target.value}” is not a number. Give ${low} to ${high}.`);
             return;
           }
-          setWrong(next < low || next > high ? `${typed} is beyond ${low} to ${high}` : "");
+          setWrong(next < low || next > high ? `${typed} is beyond ${low} to ${high}.` : "");
           if (next.toFixed(digits) !== value.toFixed(digits)) set(next);
           else e.target.value = value.toFixed(digits);
         }}
@@ -101,7 +101,7 @@ export function Dial({
       />
       {!compact && <span className="faint w-9 shrink-0 text-2xs">{unit}</span>}
       {wrong && (
-        <span role="alert" className="text-2xs text-error">
+        <span role="alert" className="basis-full text-right text-2xs text-error">
           {wrong}
         </span>
       )}

@@ -15,9 +15,10 @@ export function usePutAway(production: number, onDone?: () => void) {
           body,
         }),
       ),
-    onSuccess: async () => {
-      await afterChange(client);
+    onSuccess: () => {
+      // First what shows it is closed: it would ask for what is no longer there.
       onDone?.();
+      return afterChange(client);
     },
   });
 }

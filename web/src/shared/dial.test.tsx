@@ -37,7 +37,7 @@ it("says what was wrong with what was typed, and keeps the value", () => {
   const figure = screen.getByLabelText("Exposure, value");
   fireEvent.change(figure, { target: { value: "abc" } });
   fireEvent.blur(figure);
-  expect(screen.getByRole("alert").textContent).toContain("“abc” is no number: -2 to 2 is");
+  expect(screen.getByRole("alert").textContent).toContain("“abc” is not a number. Give -2 to 2.");
   expect(seen).not.toHaveBeenCalled();
   fireEvent.change(figure, { target: { value: "7" } });
   fireEvent.blur(figure);
