@@ -96,6 +96,17 @@ def test_a_clip_moves_with_its_readings_and_nothing_is_orphaned(api, matched):
     assert stranger["code"] == "clip.foreign"
 
 
+def test_a_chart_clip_that_is_a_scene_after_all_is_nothing_to_match_by(api, matched):
+    place = matched
+    chart = place.clips["B", "chart"]
+    api("patch", f"/clips/{chart.pk}", {"kind": "scene"}, **ME)
+    seen = angle(api, place)
+    assert (seen["state"], seen["angle"]["reading"]) == ("stale", None)
+    undo(api, place)
+    assert angle(api, place)["state"] == "in_tune"
+    assert chart.readings.count() == 1
+
+
 def test_an_encoding_is_taken_for_a_clip_its_like_or_its_camera(api, matched):
     place = matched
     chart, scene = (place.clips["B", kind] for kind in ("chart", "scene"))
@@ -120,6 +131,21 @@ def test_an_encoding_is_taken_for_a_clip_its_like_or_its_camera(api, matched):
     # Back by saying what the camera says anyway: no setting of its own is left.
     api("post", path, {"encoding": "s-log3/s-gamut3.cine", "levels": "full", "scope": "light"})
     assert Clip.objects.get(pk=chart.pk).overrides.get("encoding") is None
+
+
+def test_a_camera_that_is_taken_otherwise_is_one_step_with_its_clips_own_setting(api, matched):
+    place = matched
+    chart = place.clips["B", "chart"]
+    path = f"/clips/{chart.pk}/take-as"
+    own = {"encoding": "s-log2/s-gamut3.cine", "levels": "full"}
+    api("post", path, {**own, "scope": "clip"}, **ME)
+    api("post", path, {"encoding": "v-log/v-gamut", "levels": "full", "scope": "camera"}, **ME)
+    row = Clip.objects.get(pk=chart.pk)
+    assert (row.camera.encoding, row.overrides.get("encoding")) == ("v-log/v-gamut", None)
+    undo(api, place)
+    row = Clip.objects.get(pk=chart.pk)
+    assert row.camera.encoding == "s-log3/s-gamut3.cine"
+    assert row.overrides["encoding"] == own["encoding"]
 
 
 def test_rows_are_found_by_what_stands_in_them(api, place):

@@ -149,6 +149,7 @@ def apply_settings(
 def change_clip(clip: Clip, changes: dict[str, Any], *, base: int | None = None) -> Clip:
     """Change a clip's name, kind, light or camera; its chart readings go with it.
 
+    The readings of a chart's clip that is a scene from now on are put away in the same step.
     Matches that stand on them where it was are to be fitted again; where its encoding is another
     under its new camera, its chart is read again, in a job.
 
@@ -168,6 +169,9 @@ def change_clip(clip: Clip, changes: dict[str, Any], *, base: int | None = None)
         with step(
             production.pk, "clip.change", lambda made: changed_words(name, made), base=base
         ) as made:
+            if (clip.kind, values.get("kind")) == (Clip.Kind.CHART, Clip.Kind.SCENE):
+                for reading in clip.readings.all():  # what shows no chart is none to match by
+                    made.change(reading, {"is_withdrawn": True})
             made.change(clip, values)
     except IntegrityError as error:
         raise ConflictError("clip.taken", f"There is a clip {clip.name} already.",

@@ -154,10 +154,25 @@ def step(
         text = words if isinstance(words, str) else words(made)
         _enter(production_id, kind, text, made.edits, group, base=base, undoable=undoable)
         if inside is None and undoable:
-            # Another step of one's own after an undo: what was undone cannot be done again.
-            Change.objects.filter(
-                production_id=production_id, author=who.mark, is_undone=True
-            ).update(is_passed=True)
+            _pass_undone(production_id, who.mark)
+
+
+@contextmanager
+def together(production_id: int) -> Iterator[None]:
+    """Let the steps that are made inside be one: they are undone in one go.
+
+    Each is stored by itself, so that a job that one of them starts finds it stored.
+    """
+    who = context.author()
+    with context.acting(who, uuid.uuid4()):
+        yield
+    _pass_undone(production_id, who.mark)
+
+
+def _pass_undone(production_id: int, mark: str) -> None:
+    # Another step of one's own after an undo: what was undone cannot be done again.
+    rows = Change.objects.filter(production_id=production_id, author=mark, is_undone=True)
+    rows.update(is_passed=True)
 
 
 def _enter(

@@ -13,6 +13,7 @@ from syntonos.core.matching.encoding_check import as_encoded
 from syntonos.core.matching.fit import FitOptions
 from syntonos.server.footage.models import Clip
 from syntonos.server.footage.services import apply_settings
+from syntonos.server.history.services import together
 from syntonos.server.matching import selectors
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.models import Camera, Light
@@ -109,9 +110,10 @@ def take_as(
     """Take the clips of a scope as an encoding; what stands on them is made again, in jobs."""
     camera = Camera.objects.select_related("production").get(pk=clip.camera_id)
     if scope == "camera":
-        change_camera(camera, {"encoding": encoding, "levels": levels}, base=base)
-        if "encoding" in clip.overrides or "levels" in clip.overrides:
-            apply_settings(camera.production, [clip.pk], {"encoding": None, "levels": None})
+        with together(camera.production_id):
+            change_camera(camera, {"encoding": encoding, "levels": levels}, base=base)
+            if "encoding" in clip.overrides or "levels" in clip.overrides:
+                apply_settings(camera.production, [clip.pk], {"encoding": None, "levels": None})
         return clips_meant(clip, scope)
     slug = find_encoding(encoding).slug
     # What its camera says anyway is no setting of a clip's own.
