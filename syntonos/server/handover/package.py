@@ -15,6 +15,7 @@ from django.template import Context, Engine
 from django.utils import timezone
 
 from syntonos.core.chain import LutLevels, Overrides, compose
+from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
 from syntonos.server.footage.models import Clip
 from syntonos.server.handover import services
@@ -191,7 +192,8 @@ def _row(export: Export) -> dict[str, Any]:
     return {
         "file": export.file_name, "camera": str(export.camera), "light": export.light.name,
         "clips": f"clips taken as {export.clip}" if export.clip else "clips as the camera is set",
-        "from": decode["encoding"], "from_levels": decode["levels"], "to": export.target,
+        "from": find_encoding(decode["encoding"]).name, "from_levels": decode["levels"],
+        "to": _target_name(export),
         "format": export.format, "points": export.size if export.format != "clf" else "",
         "lut_in": export.lut_in, "lut_out": export.lut_out,
         "match": match.number if match else "", "chain": export.chain_hash[:12],
@@ -200,6 +202,17 @@ def _row(export: Export) -> dict[str, Any]:
         "read_back_p99_9": f"{main['p99_9']:.3f}" if main else "",
         "sha256": export.sha256, "warnings": "; ".join(_warnings(export, match)),
     }  # fmt: skip
+
+
+def _target_name(export: Export) -> str:
+    """Return where a file leads, as it is called on the screen."""
+    last = export.chain["stages"][-1]
+    if export.target == "reference":
+        return f"reference camera's {find_encoding(last['encoding']).name}, {last['levels']}"
+    return next(
+        (row["name"] for row in export.camera.production.outputs if row["key"] == export.target),
+        export.target,
+    )
 
 
 def _warnings(export: Export, match: Match | None) -> list[str]:

@@ -116,7 +116,7 @@ function Areas({
                 angle.match.area_misses[i] !== undefined && (
                   <span
                     className="value faint"
-                    title="delta E that it misses when predicted from the chart"
+                    title="ΔE 2000 that it misses when predicted from the chart"
                   >
                     {" "}
                     {angle.match.area_misses[i].toFixed(1)}
