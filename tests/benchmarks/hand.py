@@ -122,7 +122,7 @@ def _settled(page: Page) -> None:
     page.wait_for_timeout(1200)
 
 
-def bench_hand(address: str, kinds: str = "slider,frame,wipe") -> None:
+def bench_hand(address: str, kinds: str = "slider,frame,video,wipe") -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=[*_software(ARGS), "--disable-gpu"]
@@ -130,13 +130,15 @@ def bench_hand(address: str, kinds: str = "slider,frame,wipe") -> None:
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.add_init_script(WATCH)
         board = page.request.get(f"{address}/api/productions").json()[0]["id"]
-        place = f"{address}/p/{board}/l/1/c/3/bench"
+        place = f"{address}/p/{board}/l/1/c/"
         both = ("picture left", "picture right", "parade", "vectorscope")
         for what in kinds.split(","):
             runs = []
             for _ in range(RUNS):
                 compare = "upright" if what == "wipe" else "side"
-                page.goto(f"{place}?panel=balance&compare={compare}")
+                # Elm records HEVC with one key frame a second, Cedar sequences of pictures.
+                camera = 5 if what == "video" else 3
+                page.goto(f"{place}{camera}/bench?panel=balance&compare={compare}")
                 page.wait_for_function(
                     "document.querySelectorAll('canvas[data-drawn=yes]').length >= "
                     + ("3" if what == "wipe" else "4")
@@ -144,12 +146,12 @@ def bench_hand(address: str, kinds: str = "slider,frame,wipe") -> None:
                 _settled(page)
                 if what == "slider":
                     thing = page.get_by_role("slider", name="Exposure")
-                elif what == "frame":
+                elif what in ("frame", "video"):
                     thing = page.get_by_role("slider", name="Reference frame")
                 else:
                     thing = page.get_by_label("Wipe of reference and angle")
                 # A clip of a second has 24 frames: at the usual pace fewer than 13 a second change.
-                _drag(page, thing.bounding_box(), 1.5 if what == "frame" else 3.0)
+                _drag(page, thing.bounding_box(), 1.5 if what in ("frame", "video") else 3.0)
                 _settled(page)
                 run = _measure(page, ("wipe",) if what == "wipe" else both)
                 run["last"] = float(_is_last(page, what))

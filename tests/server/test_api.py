@@ -174,7 +174,7 @@ def test_lights_and_cameras_are_added_and_changed(api, place):
     assert (camera["encoding"], camera["is_reference"]) == ("logc3-ei800/awg3", False)
     board = api("get", f"{base}/board")
     assert [light["name"] for light in board["lights"]] == ["Foundry", "Court"]
-    assert len(board["cells"]) == 8
+    assert len(board["cells"]) == 12
     assert api("patch", f"/lights/{made['id']}", {"name": "Foundry"}, 409)["code"] == "name.taken"
 
 
@@ -205,7 +205,7 @@ def test_a_lut_is_kept_with_its_read_back_and_can_be_taken(api, place, read):
     made = api("post", f"{base}/exports", {"target": "reference", "size": 33}, 201)
     assert made["match_number"] == 1
     assert made["is_current"]
-    assert len(made["read_back"]["differences"]) == 8
+    assert len(made["read_back"]["differences"]) == 12
     answer = api("get", f"/exports/{made['id']}/file")
     assert made["file_name"] in answer["Content-Disposition"]
     table = read_cube(b"".join(answer.streaming_content)).table

@@ -51,7 +51,10 @@ def test_one_zip_holds_every_lut_with_a_list_and_stills(api, client, matched, tm
     page = archive.read("list.html").decode()
     # By the names on the screen, not by keys.
     assert {row["from"] for row in rows} == {"S-Log3 / S-Gamut3.Cine", "V-Log / V-Gamut"}
-    assert {row["to"].split(",")[0] for row in rows} == {"reference camera's LogC3 EI 800 / Wide Gamut 3", "Rec.709"}
+    assert {row["to"].split(",")[0] for row in rows} == {
+        "reference camera's LogC3 EI 800 / Wide Gamut 3",
+        "Rec.709",
+    }
     # Greys and what lies about them, which no output clips.
     rng = np.random.default_rng(5)
     codes = rng.uniform(0.25, 0.6, (500, 1)) + rng.uniform(-0.02, 0.02, (500, 3))

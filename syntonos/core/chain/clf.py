@@ -5,27 +5,37 @@ Source: Academy S-2014-006 / SMPTE ST 2136-1; OpenColorIO writes the file from i
 Exact: levels and matrices (Matrix), clamps (Range), log cameras (Log), powers (Exponent), CDLs
 (ASC_CDL), a look's own CLF. Curves that CLF has no node for become a LUT1D, over half floats where
 their input is light. What mixes channels otherwise, such as a match with a smooth residual, becomes
-a LUT3D between two Log nodes; steps beside each other share one.
+a LUT3D. A LUT3D takes 0 to 1 only, and light of a camera's gamut is far below zero in AP1: so the
+cube begins at the code values, which do have ends, and holds all up to the last such step; what
+comes after it has its own nodes.
 """
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain.document import Chain
+from syntonos.core.chain.document import Chain, EncodingOutput
 from syntonos.core.chain.engine import run
 from syntonos.core.chain.packing import Node, Packer, Program, Step
 from syntonos.core.chain.program import packed
 from syntonos.core.chain.tables import find_table
+from syntonos.core.encodings import find_encoding
+from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.errors import ChainError
 from syntonos.core.formats.clf_look import clf_transform
 
 CLF_NAME: Final = "Academy/ASC Common LUT Format"
 _CUBE, _CURVE = 65, 4096
-_BLACK, _FLOOR = 0.01, -0.02  # scene-linear: knee of the shaper, and its lowest value
+# Codes that a cube takes: one grid step below 0, four above 1, where video holds R'G'B' too.
+_STEP = 1 / (_CUBE - 1 - 5)
+_FIRST, _LAST = -_STEP, 1 + 4 * _STEP
+# Light that a cube takes where the file holds light: from -1 to 64, and the knee of its shaper.
+_LOW, _TOP, _KNEE = -1.0, 64.0, 0.01
+_MOST = 130.0  # octaves above the knee: what float32 holds
 
 
 def clf_of(chain: Chain) -> Any:
@@ -46,22 +56,42 @@ def clf_of(chain: Chain) -> Any:
         )  # fmt: skip
     program = pack.program(fused=False)
     group = ocio.GroupTransform()
-    at = 0
-    while at < len(pack.steps):
-        end, step = at + 1, pack.steps[at]
-        if step.node is Node.CUBE:
-            while end < len(pack.steps) and pack.steps[end].node is Node.CUBE:
-                end += 1
-            _add_cube(group, pack, program, at, end)
-        elif step.node is Node.CURVE:
-            _add_curve(group, step, program.part(at, end))
-        elif step.node is Node.OWN:
-            table = find_table(str(pack.hosted[int(step.params[0])]))
-            group.appendTransform(clf_transform(table.clf))
-        else:
-            group.appendTransform(_exact(step))
-        at = end
+    for first, last in _segments(pack):
+        at = first
+        cubes = [i for i in range(first, last) if pack.steps[i].node is Node.CUBE]
+        if cubes:
+            holds_light = find_encoding(chain.decode.encoding).curve.family == LINEAR
+            begin = first if first == 0 else cubes[0]
+            while begin == 0 and holds_light and pack.steps[begin].is_code:
+                begin += 1  # the levels of a file that holds light
+            at = begin
+            for step in range(first, begin):
+                _add_node(group, pack, program, step)
+            # Into code values it goes to their end: they are even where light is not.
+            at = last if isinstance(chain.output, EncodingOutput) else cubes[-1] + 1
+            _add_cube(group, pack, program, begin, at)
+        for step in range(at, last):
+            _add_node(group, pack, program, step)
     return group
+
+
+def _segments(pack: Packer) -> list[tuple[int, int]]:
+    """Return the runs of steps between the nodes that a look brought, those by themselves."""
+    own = [i for i, step in enumerate(pack.steps) if step.node is Node.OWN]
+    ends = sorted({0, *own, *(i + 1 for i in own), len(pack.steps)})
+    return list(pairwise(ends))
+
+
+def _add_node(group: Any, pack: Packer, program: Program, at: int) -> None:
+    """Add the node of one step that is not a cube."""
+    step = pack.steps[at]
+    if step.node is Node.OWN:
+        table = find_table(str(pack.hosted[int(step.params[0])]))
+        group.appendTransform(clf_transform(table.clf))
+    elif step.node is Node.CURVE:
+        _add_curve(group, step, program.part(at, at + 1))
+    else:
+        group.appendTransform(_exact(step))
 
 
 def write_clf(chain: Chain, *, title: str = "") -> bytes:
@@ -127,70 +157,59 @@ def _exact(step: Step) -> Any:
     return made
 
 
-def _add_curve(group: Any, step: Step, part: Program) -> None:
-    """Add a LUT1D: over codes 0..1 where it decodes, over half floats where its input is light."""
+def _halves() -> NDArray[np.float32]:
+    """Return every half float in the order of its bits, as a LUT1D over half floats has them."""
+    x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
+    return np.nan_to_num(x, nan=0.0, posinf=65504.0, neginf=-65504.0)
+
+
+def _lut1d(values: NDArray[np.float32], *, is_half: bool) -> Any:
     import PyOpenColorIO as ocio
 
-    if step.inverse:
-        x = np.linspace(0, 1, _CURVE, dtype=np.float32)
-        lut = ocio.Lut1DTransform(_CURVE, False)
-    else:
-        x = np.arange(65536, dtype=np.uint16).view(np.float16).astype(np.float32)
-        x = np.nan_to_num(x, nan=0.0, posinf=65504.0, neginf=-65504.0)
-        lut = ocio.Lut1DTransform(65536, True)
+    lut = ocio.Lut1DTransform(len(values), is_half)
+    full = np.repeat(values[:, None], 3, axis=1) if values.ndim == 1 else values
+    lut.setData(np.ascontiguousarray(np.nan_to_num(full), np.float32).ravel())
+    return lut
+
+
+def _add_curve(group: Any, step: Step, part: Program) -> None:
+    """Add a LUT1D: over codes 0..1 where it decodes, over half floats where its input is light."""
+    x = np.linspace(0, 1, _CURVE, dtype=np.float32) if step.inverse else _halves()
     values = run(part, np.repeat(x[:, None], 3, axis=1))
-    lut.setData(np.ascontiguousarray(np.nan_to_num(values), np.float32).ravel())
-    group.appendTransform(lut)
+    group.appendTransform(_lut1d(values, is_half=not step.inverse))
+
+
+def _to_log(lin: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Take light to octaves above the knee, what is below zero likewise downwards."""
+    x = np.asarray(lin, np.float64)
+    return np.asarray(np.copysign(np.log2(1 + np.abs(x) / _KNEE), x), np.float32)
+
+
+def _to_light(log: NDArray[np.float32]) -> NDArray[np.float32]:
+    x = np.asarray(log, np.float64).clip(-_MOST, _MOST)
+    return np.asarray(np.copysign(_KNEE * (np.exp2(np.abs(x)) - 1), x), np.float32)
 
 
 def _add_cube(group: Any, pack: Packer, program: Program, first: int, last: int) -> None:
-    """Add a LUT3D of several steps, in log on both sides where light comes in and goes out."""
+    """Add a LUT3D of several steps over codes, or over the logarithm of light."""
     import PyOpenColorIO as ocio
 
     axis = np.linspace(0, 1, _CUBE, dtype=np.float32)
     grid = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1)
-    part = program.part(first, last)
+    if pack.steps[first].is_code:
+        low, width = _FIRST, _LAST - _FIRST
+        scale = np.diag([1 / width] * 3 + [1.0]).ravel().tolist()
+        group.appendTransform(ocio.MatrixTransform(scale, [-low / width] * 3 + [0.0]))
+        grid = low + width * grid
+    else:
+        low, top = _to_log(np.array([_LOW, _TOP], np.float32)).tolist()
+        group.appendTransform(_lut1d((_to_log(_halves()) - low) / (top - low), is_half=True))
+        grid = _to_light(low + (top - low) * grid)
+    values = run(program.part(first, last), np.asarray(grid, np.float32))
+    gives_code = pack.steps[last].is_code if last < len(pack.steps) else pack.gives_code
     lut = ocio.Lut3DTransform(_CUBE)
     lut.setInterpolation(ocio.INTERP_TETRAHEDRAL)
-    if pack.steps[first].is_code:
-        lut.setData(np.ascontiguousarray(run(part, grid)).ravel())
-        group.appendTransform(lut)
-        return
-    slope, offset = _shaper(program.part(0, first))
-
-    def light(code: NDArray[np.float32]) -> NDArray[np.float32]:
-        straight = slope / (np.log(2) * _BLACK)
-        at_zero = slope * np.log2(_BLACK) + offset
-        low = (code - at_zero) / straight
-        return np.where(code < at_zero, low, 2.0 ** ((code - offset) / slope) - _BLACK).astype(
-            np.float32
-        )
-
-    def code_of(lin: NDArray[np.float32]) -> NDArray[np.float32]:
-        straight = slope / (np.log(2) * _BLACK)
-        at_zero = slope * np.log2(_BLACK) + offset
-        log = slope * np.log2(np.maximum(lin, 0) + _BLACK) + offset
-        return np.where(lin < 0, straight * lin + at_zero, log).astype(np.float32)
-
-    def shaper() -> Any:
-        return ocio.LogCameraTransform(
-            [0.0] * 3, base=2.0, logSideSlope=[slope] * 3, logSideOffset=[offset] * 3,
-            linSideSlope=[1.0] * 3, linSideOffset=[_BLACK] * 3,
-        )  # fmt: skip
-
-    lut.setData(np.ascontiguousarray(code_of(run(part, light(grid)))).ravel())
-    group.appendTransform(shaper())
+    lut.setData(np.ascontiguousarray(values if gives_code else _to_log(values)).ravel())
     group.appendTransform(lut)
-    back = shaper()
-    back.setDirection(ocio.TRANSFORM_DIR_INVERSE)
-    group.appendTransform(back)
-
-
-def _shaper(before: Program) -> tuple[float, float]:
-    """Return slope and offset of a log that takes the light that can come to 0..1."""
-    corners = np.array([[r, g, b] for r in (0, 1) for g in (0, 1) for b in (0, 1)], np.float32)
-    top = float(max(1.0, run(before, corners).max()))
-    # Straight below zero: its lowest value is reached there, at the slope in zero.
-    low = np.log2(_BLACK) + _FLOOR / (np.log(2) * _BLACK)
-    slope = 1 / (np.log2(top + _BLACK) - low)
-    return float(slope), float(-slope * low)
+    if not gives_code:
+        group.appendTransform(_lut1d(_to_light(_halves()), is_half=True))

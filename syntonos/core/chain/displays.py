@@ -80,6 +80,7 @@ _SDR_1 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-VIDEO_1.0"
 _SDR_2 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-100nit-REC709_2.0"
 _HDR_1 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - HDR-VIDEO-{}nit-15nit-REC2020lim_1.1"
 _HDR_2 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - HDR-{}nit-REC2020_2.0"
+_HDR_2_P3 = "ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - HDR-{}nit-P3-D65_2.0"
 _TO = "DISPLAY - CIE-XYZ-D65_to_"
 
 DISPLAYS: dict[str, Display] = {
@@ -100,7 +101,7 @@ DISPLAYS: dict[str, Display] = {
                 view=f"{_TO}G2.6-P3-D65"),
         Display("display-p3", "Display P3", GAMUTS["p3-d65"], CURVES["srgb"],
                 "P3 primaries, D65, the curve of IEC 61966-2-1",
-                aces_1="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-VIDEO-P3lim_1.1",
+                aces_1=_SDR_1,
                 aces_2="ACES-OUTPUT - ACES2065-1_to_CIE-XYZ-D65 - SDR-100nit-P3-D65_2.0",
                 view=f"{_TO}DisplayP3"),
         Display("rec2100-pq-1000", "Rec.2100 PQ, 1000 nit", GAMUTS["bt2020"], CURVES["pq"],
@@ -113,7 +114,7 @@ DISPLAYS: dict[str, Display] = {
                 view=f"{_TO}REC.2100-PQ"),
         Display("rec2100-hlg", "Rec.2100 HLG, 1000 nit", GAMUTS["bt2020"], CURVES["hlg"],
                 "ITU-R BT.2100-2, system gamma 1.2 at 1000 cd/m2", peak=10.0, system_gamma=1.2,
-                tone=_HDR, aces_1=_HDR_1.format(1000), aces_2=_HDR_2.format(1000),
+                tone=_HDR, aces_1=_HDR_1.format(1000), aces_2=_HDR_2_P3.format(1000),
                 view=f"{_TO}REC.2100-HLG-1000nit"),
     )
 }  # fmt: skip

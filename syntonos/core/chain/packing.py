@@ -32,7 +32,7 @@ class Node(Enum):
     CDL = "ASC_CDL"
     OWN = "the nodes of the CLF that a look brought"
     CURVE = "LUT1D: each channel for itself"
-    CUBE = "LUT3D between two Log nodes: channels mix; steps beside each other share one"
+    CUBE = "LUT3D: channels mix; all up to the last such step goes into one"
     NONE = "no node: such a chain is refused"
 
 
@@ -94,6 +94,11 @@ class Packer:
         self._in_code = True
         self._is_kept = False
         self.hosted: list[Any] = []
+
+    @property
+    def gives_code(self) -> bool:
+        """Whether what comes out of the last step is code values, and not light."""
+        return self._in_code
 
     def add(
         self, op: int, params: tuple[float, ...], node: Node = Node.CUBE, *, inverse: bool = False

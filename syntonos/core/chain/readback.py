@@ -26,18 +26,22 @@ from syntonos.core.encodings import (
     find_encoding,
     gamut_matrix,
     put_levels_on,
+    take_levels_off,
 )
 from syntonos.core.encodings.gamuts import D65
+from syntonos.core.encodings.scalar import LINEAR
 from syntonos.core.formats.clf_look import clf_processor
 
 _MOST_PIXELS = 120_000
+# Scene-linear ends of the grid of what cameras record, where a file holds light.
+_BELOW, _DARKEST, _BRIGHTEST = 0.05, 0.002, 0.18 * 64
 
 
 @dataclass(frozen=True, slots=True)
 class Difference:
     """Delta E 2000 between a LUT and the exact chain over one set of colours."""
 
-    colours: str  # "grid" or "picture"
+    colours: str  # "grid" (a display's), "wide" (outside of it) or "picture"
     interpolation: str  # "tetrahedral" or "trilinear"
     bits: int | None  # None: float; 10: the LUT's result rounded to 10 bit
     mean: float
@@ -104,6 +108,41 @@ def grid_in_gamut(chain: Chain, steps: int = 21) -> NDArray[np.float32]:
     return np.asarray(code[((code >= 0) & (code <= 1)).all(axis=-1)], np.float32)
 
 
+def grid_outside(
+    chain: Chain, steps: int = 19, *, reach: tuple[float, float] = (0.0, 1.0)
+) -> NDArray[np.float32]:
+    """Return stored code values (n, 3) of what a camera records and BT.709 does not hold.
+
+    A grid over the encoding's own gamut: codes evenly over `reach`, or of a file that holds light
+    even in stops, up to six stops above middle grey. What `grid_in_gamut` covers is left out.
+    """
+    source = find_encoding(chain.decode.encoding)
+    if source.curve.family == LINEAR:
+        low = -_BELOW if reach[0] >= 0 else reach[0]
+        axis = np.concatenate([[low, 0.0], np.geomspace(_DARKEST, _BRIGHTEST, steps - 2)])
+    else:
+        axis = np.linspace(*reach, steps)
+    stored = np.stack(np.meshgrid(axis, axis, axis, indexing="ij"), axis=-1).reshape(-1, 3)
+    lin = decode(take_levels_off(stored, chain.decode.levels), source.curve)
+    seen = lin @ gamut_matrix(source.gamut, GAMUTS["bt709"]).T
+    is_shown = ((seen >= 0) & (seen <= 1)).all(axis=-1)
+    return np.asarray(stored[~is_shown & (lin.max(axis=-1) <= _BRIGHTEST)], np.float32)
+
+
+def _sets(
+    chain: Chain, code_rgb: NDArray[np.float32] | None
+) -> dict[str, NDArray[np.float32]]:  # fmt: skip
+    """Return the code values of which a LUT is compared, by what they are."""
+    if code_rgb is None:
+        return {"grid": grid_in_gamut(chain), "wide": grid_outside(chain)}
+    pixels = np.asarray(code_rgb, np.float32).reshape(-1, 3)
+    pixels = pixels[:: max(1, -(-len(pixels) // _MOST_PIXELS))]
+    # Video can hold R'G'B' beyond 0 and 1: as far as this clip does.
+    ends = float(np.clip(pixels.min(), -0.1, 0.0)), float(np.clip(pixels.max(), 1.0, 1.1))
+    return {"grid": grid_in_gamut(chain), "wide": grid_outside(chain, reach=ends),
+            "picture": pixels}  # fmt: skip
+
+
 def read_back(
     table: NDArray[np.float32],
     chain: Chain,
@@ -127,14 +166,12 @@ def read_back(
     ReadBack
         Delta E 2000 after `rec709-plain` (after the chain's own output where that is a display):
         mean, 99.9th percentile and maximum; tetrahedral and trilinear; float and rounded to
-        10 bit; on a grid of in-gamut colours and on the picture. What share of the picture lies
+        10 bit; on a grid of colours that a display holds, on one of what the camera records beyond
+        them, and on the picture. What share of the picture lies
         beyond what the target's code values hold, and beyond what the LUT takes: video can hold
         R'G'B' above 1, and a LUT gives there what it gives at its edge.
     """
-    sets = {"grid": grid_in_gamut(chain)}
-    if code_rgb is not None:
-        pixels = np.asarray(code_rgb, np.float32).reshape(-1, 3)
-        sets["picture"] = pixels[:: max(1, -(-len(pixels) // _MOST_PIXELS))]
+    sets = _sets(chain, code_rgb)
     program = compile_chain(chain)
     found: list[Difference] = []
     outside: float | None = None
@@ -176,10 +213,7 @@ def read_back_clf(
     """
     cpu = clf_processor(data)
     program = compile_chain(chain)
-    sets = {"grid": grid_in_gamut(chain)}
-    if code_rgb is not None:
-        pixels = np.asarray(code_rgb, np.float32).reshape(-1, 3)
-        sets["picture"] = pixels[:: max(1, -(-len(pixels) // _MOST_PIXELS))]
+    sets = _sets(chain, code_rgb)
     found: list[Difference] = []
     outside: float | None = None
     for colours, codes in sets.items():

@@ -124,9 +124,7 @@ def _c_log(
 
 def _acescc() -> Curve:
     a, d, h, cut = 1 / 17.52, 9.72 / 17.52, 2.0**-16, 2.0**-15
-    params = (
-        a, d, h, cut, a * -15 + d, a * -16 + d, a * 0.5 / (h * math.log(2)), 0.5,
-    )  # fmt: skip
+    params = (a, d, h, cut, a * -15 + d, a * -16 + d, 0.5)
     return Curve("acescc", "ACEScc", TWO_LOG, params, "Academy S-2014-003, section 4.4")
 
 

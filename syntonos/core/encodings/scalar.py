@@ -17,8 +17,8 @@ MIRROR_LOG   code = a log2(1 + b lin) + c    from cut up,  -a log2(1 - b lin) + 
              e lin + f  between
              p = (a, b, c, d, e, f, cut_lin, code at -cut, code at +cut, one)
 TWO_LOG      code = a log2(lin) + d          from cut_lin up,   a log2(lin / 2 + h) + d  below,
-             its tangent below 0
-             p = (a, d, h, cut_lin, cut_code, code at 0, slope at 0, one half)
+             below 0 the code of 0, as the standard has it
+             p = (a, d, h, cut_lin, cut_code, code at 0, one half)
 PQ           SMPTE ST 2084 with lin = 1 at 100 cd/m2, mirrored for negatives, a chord below tiny
              p = (m1, m2, c1, c2, c3, 1/m1, 1/m2, light of 1 as a share of the peak, tiny,
                   slope of the chord, one, code at tiny)
@@ -138,9 +138,8 @@ def mirror_log_encode(x: Any, p: Any) -> Any:
 def two_log_decode(v: Any, p: Any) -> Any:
     """Take a value of two joined logs to scene-linear."""
     q = exp2((v - p[1]) / p[0])
-    if v >= p[4]:
-        return q
-    return (q - p[2]) / p[7] if v >= p[5] else (v - p[5]) / p[6]
+    q = q if v >= p[4] else (q - p[2]) / p[6]
+    return q if v == v else v
 
 
 @jit
@@ -149,8 +148,8 @@ def two_log_encode(x: Any, p: Any) -> Any:
     if x >= p[3]:
         return p[0] * log2(x) + p[1]
     if x >= p[3] - p[3]:
-        return p[0] * log2(p[7] * x + p[2]) + p[1]
-    return p[6] * x + p[5]
+        return p[0] * log2(p[6] * x + p[2]) + p[1]
+    return p[5] if x == x else x
 
 
 @jit

@@ -27,7 +27,7 @@ from syntonos.core.media.stills import (
     write_frame,
 )
 from syntonos.core.media.video import VideoReader, read_video_info
-from syntonos.core.media.ycbcr import MATRICES, RANGES, rgb_to_ycbcr, ycbcr_to_rgb
+from syntonos.core.media.ycbcr import MATRICES, RANGES, SITINGS, rgb_to_ycbcr, ycbcr_to_rgb
 
 __all__ = [
     "AS_SHOT",
@@ -37,6 +37,7 @@ __all__ = [
     "HIGHLIGHTS",
     "MATRICES",
     "RANGES",
+    "SITINGS",
     "Development",
     "FileGroup",
     "Frame",

@@ -96,6 +96,12 @@ def frame_of_timecode(timecode: str, rate: Fraction) -> int:
     hours, minutes, seconds, frames = (int(match[i]) for i in (1, 2, 3, 5))
     total = ((hours * 60 + minutes) * 60 + seconds) * base + frames
     if match[4] in ";," and base % 30 == 0:
+        if seconds == 0 and frames < base // 15 and minutes % 10:
+            raise MediaError(
+                f"{timecode!r} is a number that drop-frame timecode leaves out.",
+                hint="Say the next one that is counted, or take the semicolon away.",
+                code="media.timecode",
+            )
         minutes += 60 * hours
         total -= base // 15 * (minutes - minutes // 10)
     return total

@@ -293,14 +293,18 @@ def develop_raw(
             linear = _turned(out, raw.sizes.flip)
         else:
             mode = HIGHLIGHTS[development.highlights]
+            # LibRaw divides every channel by the range above the smallest black.
+            blacks = np.asarray(raw.black_level_per_channel, np.float64)
+            ranges = (raw.white_level - blacks.min()) / (raw.white_level - blacks)
+            balance = gains[[0, 1, 2, 1]] * ranges
             stored = raw.postprocess(
                 output_color=rawpy.ColorSpace.raw, output_bps=16, gamma=(1, 1),
                 no_auto_bright=True, adjust_maximum_thr=0.0, half_size=preview,
-                user_wb=[*gains, gains[1]],
+                user_wb=balance.tolist(),
                 highlight_mode=rawpy.HighlightMode(mode),
             )  # fmt: skip
-            # Unless it clips, LibRaw divides by the largest gain so that nothing is lost.
-            scale = 1.0 if mode == 0 else float(gains.max())
+            # It makes the smallest gain 1, or where it does not clip, the largest.
+            scale = float(balance.min() if mode == 0 else balance.max())
             linear = stored.astype(np.float32) * np.float32(scale / 65535)
             linear = linear @ matrix.T.astype(np.float32)
     except rawpy.LibRawError as error:

@@ -31,12 +31,13 @@ _MOST_FILES: Final = 200_000
 class Development:
     """How code values are got from a recording's files, where that is open.
 
-    `quantisation` ("full", "legal") and `matrix` (key of ycbcr.MATRICES) are of video; empty means
-    what the file says, or what is usual.
+    `quantisation` ("full", "legal"), `matrix` (key of ycbcr.MATRICES) and `siting` (of
+    ycbcr.SITINGS) are of video; empty means what the file says, or what is usual.
     """
 
     quantisation: str = ""
     matrix: str = ""
+    siting: str = ""
     raw: RawDevelopment = AS_SHOT
 
 
@@ -223,7 +224,10 @@ class RecordingReader:
         taken = development or Development()
         if self._kind == "video":
             start, reader = [row for row in self._parts if row[0] <= max(index, 0)][-1]
-            return reader.read(index - start, quantisation=taken.quantisation, matrix=taken.matrix)
+            return reader.read(
+                index - start, quantisation=taken.quantisation, matrix=taken.matrix,
+                siting=taken.siting,
+            )  # fmt: skip
         if not 0 <= index < len(self._paths):
             raise MediaError(
                 f"The recording has {len(self._paths)} frames, frame {index + 1} was asked for.",

@@ -4,7 +4,7 @@ Host libraries round on the way (limited white becomes 65283 of 65535), so this 
 
 Source: ITU-R BT.709-6 items 3.2-3.5 and 5.6, BT.601-7 2.5, BT.2020-2 table 4 (luma weights,
 quantisation: luma (219 E' + 16) D, chroma (224 E' + 128) D, D = 2^(n-8)); full range as in ITU-T
-H.273 8.3: luma E' (2^n - 1), chroma E' (2^n - 1) + 2^(n-1).
+H.273 8.3: luma E' (2^n - 1), chroma E' (2^n - 1) + 2^(n-1). SMPTE 240M and FCC as in H.273 table 4.
 """
 
 from __future__ import annotations
@@ -22,10 +22,15 @@ MATRICES: Final = {
     "bt709": (0.2126, 0.0722),
     "bt601": (0.299, 0.114),
     "bt2020": (0.2627, 0.0593),
+    "240m": (0.212, 0.087),
+    "fcc": (0.30, 0.11),
 }
 RANGES: Final = ("full", "legal")
 # How far a chroma sample lies from the first luma sample that it is for, in luma samples (x, y).
-SITINGS: Final = {"left": (0.0, 0.5), "center": (0.5, 0.5), "topleft": (0.0, 0.0)}
+SITINGS: Final = {
+    "left": (0.0, 0.5), "center": (0.5, 0.5), "topleft": (0.0, 0.0), "top": (0.5, 0.0),
+    "bottomleft": (0.0, 1.0), "bottom": (0.5, 1.0),
+}  # fmt: skip
 
 
 def quantisation_scales(bits: int, quantisation: str) -> tuple[float, float, float, float]:
@@ -82,6 +87,8 @@ def _convert(luma: Any, cb: Any, cr: Any, across: Any, down: Any, p: Any, out: A
         if down == 2:  # the row lies between two rows of chroma samples, or on one
             if p[9] == 0:
                 second = min(first + y % 2, rows - 1)
+            elif p[9] == 1:
+                second = max(first - 1 + y % 2, 0)
             else:
                 second = min(max(first - 1 + 2 * (y % 2), 0), rows - 1)
                 near, far = three, quarter

@@ -16,16 +16,20 @@ from numpy.typing import ArrayLike, NDArray
 from syntonos.core.media.facts import frame_of_timecode, timecode_of_frame
 
 
-def mosaic(camera_rgb: ArrayLike, *, black: int, white: int) -> NDArray[np.uint16]:
+def mosaic(camera_rgb: ArrayLike, *, black: int | Sequence[int], white: int) -> NDArray[np.uint16]:
     """Return what a red-green / green-blue filter array of sensor values (h, w, 3) stores (h, w).
 
-    0 becomes `black`, 1 becomes `white`, rounded and clamped to the codes.
+    0 becomes `black` (one, or four by the filter array's rows), 1 becomes `white`, rounded and
+    clamped to the codes.
     """
     rgb = np.asarray(camera_rgb, np.float64)
     picked = rgb[..., 1].copy()
     picked[0::2, 0::2] = rgb[0::2, 0::2, 0]
     picked[1::2, 1::2] = rgb[1::2, 1::2, 2]
-    codes = np.rint(picked * (white - black) + black)
+    blacks = np.broadcast_to(np.asarray(black), 4).reshape(2, 2)
+    height, width = picked.shape
+    level = np.tile(blacks, (-(-height // 2), -(-width // 2)))[:height, :width]
+    codes = np.rint(picked * (white - level) + level)
     return np.clip(codes, 0, white).astype(np.uint16)
 
 
@@ -50,6 +54,13 @@ def clock_tags(timecode: str, rate: tuple[int, int], reel: str) -> list[tuple[An
     return tags
 
 
+def _black_tags(black: int | Sequence[int]) -> list[tuple[Any, ...]]:
+    """Return BlackLevelRepeatDim and BlackLevel."""
+    if isinstance(black, int):
+        return [(50713, 3, 2, (1, 1), True), (50714, 4, 1, black, True)]
+    return [(50713, 3, 2, (2, 2), True), (50714, 4, 4, tuple(black), True)]
+
+
 def write_dng(
     path: str | os.PathLike[str],
     codes: NDArray[np.uint16],
@@ -57,7 +68,7 @@ def write_dng(
     model: str,
     color_matrix: ArrayLike,
     neutral: ArrayLike,
-    black: int,
+    black: int | Sequence[int],
     white: int,
     baseline_stops: float = 0.0,
     exposure_index: int = 800,
@@ -88,8 +99,8 @@ def write_dng(
         (50706, 1, 4, (1, 4, 0, 0), True), (50707, 1, 4, (1, 1, 0, 0), True),
         (50708, 2, 0, model, True), (271, 2, 0, model.split()[0], True), (272, 2, 0, model, True),
         (33421, 3, 2, (2, 2), True), (33422, 1, 4, (0, 1, 1, 2), True),
-        (50710, 1, 3, (0, 1, 2), True), (50711, 3, 1, 1, True), (50713, 3, 2, (1, 1), True),
-        (50714, 4, 1, black, True), (50717, 4, 1, white, True),
+        (50710, 1, 3, (0, 1, 2), True), (50711, 3, 1, 1, True), *_black_tags(black),
+        (50717, 4, 1, white, True),
         (50721, 10, 9, _rationals(first), True),
         (50728, 5, 3, _rationals(neutral, 1_000_000), True),
         (50730, 10, 1, _rationals([baseline_stops]), True),

@@ -16,7 +16,7 @@ from syntonos.server.history.models import Kept
 
 # What a clip may have of its own; the rest is its camera's.
 RAW_SETTINGS = ("white", "kelvin", "tint", "stops", "exposure_index", "highlights")
-SETTINGS = ("encoding", "levels", "quantisation", *RAW_SETTINGS)
+SETTINGS = ("encoding", "levels", "quantisation", "matrix", "siting", *RAW_SETTINGS)
 
 
 class ClipsInUse(models.Manager[Any]):
@@ -102,6 +102,7 @@ class Clip(Kept):
         raw |= {name: self.overrides[name] for name in RAW_SETTINGS if name in self.overrides}
         return Development(
             quantisation=self.overrides.get("quantisation") or self.camera.quantisation,
+            matrix=self.overrides.get("matrix") or "", siting=self.overrides.get("siting") or "",
             raw=RawDevelopment(**raw, encoding=self.encoding) if self.media == "raw"
             else RawDevelopment(),
         )  # fmt: skip
@@ -111,7 +112,10 @@ class Clip(Kept):
         """What its code values depend on beside the files; "" for pictures."""
         if self.media == "stills":
             return ""
-        text = json.dumps(asdict(self.development), sort_keys=True)
+        plain = asdict(self.development)
+        if not plain["siting"]:
+            del plain["siting"]  # as it was before there was this setting
+        text = json.dumps(plain, sort_keys=True)
         return hashlib.sha256(text.encode()).hexdigest()[:16]
 
     @property

@@ -96,6 +96,8 @@ class ClipSettings(Schema):
     encoding: str | None = None
     levels: Literal["full", "legal"] | None = None
     quantisation: Literal["full", "legal"] | None = None
+    matrix: Literal["bt709", "bt601", "bt2020", "240m", "fcc"] | None = None
+    siting: Literal["left", "center", "topleft", "top", "bottomleft", "bottom"] | None = None
     white: Literal["as-shot", "set"] | None = None
     kelvin: float | None = Field(None, ge=1700, le=25000)
     tint: float | None = Field(None, ge=-50, le=50)

@@ -11,7 +11,7 @@ from django.db import IntegrityError
 
 from syntonos.core.encodings import find_encoding, levels_scale_offset
 from syntonos.core.errors import MediaError
-from syntonos.core.media import RANGES, RawDevelopment, Recording, read_recording
+from syntonos.core.media import MATRICES, RANGES, SITINGS, RawDevelopment, Recording, read_recording
 from syntonos.core.media.manifest import hash_file
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.media import resolve
@@ -115,6 +115,10 @@ def apply_settings(
     if values.get("quantisation") not in (None, "", *RANGES):
         raise MediaError(f"Quantisation range {values['quantisation']!r} is not known.",
                          hint="Say 'full' or 'legal'.", code="media.range")  # fmt: skip
+    for name, known in (("matrix", MATRICES), ("siting", SITINGS)):
+        if values.get(name) not in (None, "", *known):
+            raise MediaError(f"{name.capitalize()} {values[name]!r} is not known.",
+                             hint=f"Known: {', '.join(known)}.", code="media.matrix")  # fmt: skip
     RawDevelopment(**{k: v for k, v in values.items() if k in RAW_SETTINGS and v is not None})
     clips = list(
         Clip.objects.filter(pk__in=ids, camera__production=production)

@@ -48,7 +48,7 @@ class VariantOut(Schema):
 
 
 class DifferenceOut(Schema):
-    colours: Literal["grid", "picture"]
+    colours: Literal["grid", "wide", "picture"]
     interpolation: Literal["tetrahedral", "trilinear"]
     bits: int | None
     mean: float

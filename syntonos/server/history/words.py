@@ -10,6 +10,7 @@ from syntonos.core.errors import ColourError
 _FIELDS: Final = {
     "levels": "curve levels", "quantisation": "quantisation range", "is_stand_in": "stand-in",
     "unit_stops": "unit exposure", "unit_tint": "unit tint", "light_id": "light",
+    "matrix": "Y'CbCr matrix", "siting": "chroma siting",
     "reference_camera_id": "reference camera", "exposure_index": "exposure index",
 }  # fmt: skip
 

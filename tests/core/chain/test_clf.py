@@ -19,13 +19,14 @@ from syntonos.core.chain import (
     LookTable,
     LutStep,
     Output,
+    apply_lut,
     bake_lut,
     compile_chain,
     keep_table,
     run,
 )
 from syntonos.core.chain.clf import CLF_NAME, apply_clf, write_clf
-from syntonos.core.chain.readback import _to_lab
+from syntonos.core.chain.readback import _to_lab, grid_in_gamut, grid_outside
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_clf
@@ -97,6 +98,51 @@ def test_curves_without_a_node_and_looks_are_carried(clips):
         d, _ = difference(Chain(decode, output, look=look), clips[1])
         assert d.mean() < 0.08, (decode, output)
         assert np.percentile(d, 99) < 1.0
+
+
+SATURATED = Look((CdlStep(Cdl(saturation=1.3)),))
+
+
+@pytest.mark.parametrize(
+    "chain",
+    [
+        Chain(ANGLE, Output(compression=1.0)),
+        Chain(ANGLE, Output(), match=SMOOTH),
+        Chain(ANGLE, EncodingOutput("logc3-ei800/awg3"), match=SMOOTH),
+        Chain(ANGLE, Output(compression=1.0), match=SMOOTH, look=SATURATED),
+        Chain(Decode("linear/bt709"), Output(), match=SMOOTH),
+        Chain(Decode("linear/ap1"), EncodingOutput("v-log/v-gamut"), match=SMOOTH),
+    ],
+    ids=["compressed", "match", "match to log", "saturated", "from light", "light to log"],
+)
+def test_what_cameras_record_beyond_a_display_goes_through_a_clf_as_through_the_chain(chain):
+    """Camera gamuts reach far below zero in AP1, and a LUT3D takes 0 to 1 only."""
+    codes = grid_outside(chain)
+    if chain.decode == ANGLE:
+        assert (np.abs(codes - (0.30, 0.35, 0.70)).max(axis=1) < 0.04).any()  # a blue lamp
+    d, _ = difference(chain, codes)
+    if chain.decode == ANGLE:
+        # At least as near as what takes codes alone: a .cube of as many points.
+        table = bake_lut(chain, 65)
+        cube = delta_e_2000(
+            _to_lab(apply_lut(codes, table), chain),
+            _to_lab(run(compile_chain(chain), codes), chain),
+        )
+        assert d.mean() < 1.3 * cube.mean()
+        assert np.percentile(d, 99.9) < 1.8 * np.percentile(cube, 99.9)
+    assert d.mean() < 0.12
+    shown, _ = difference(chain, grid_in_gamut(chain))
+    assert shown.mean() < 0.06
+    assert np.percentile(shown, 99.9) < 0.8
+
+
+def test_a_clf_s_cube_goes_on_where_codes_of_video_do(clips):
+    """Y'CbCr holds R'G'B' a little beyond 0 and 1; a .cube gives its edge there."""
+    chain = Chain(Decode("rec709-2.4"), EncodingOutput("logc3-ei800/awg3"), match=SMOOTH)
+    rng = np.random.default_rng(8)
+    codes = rng.uniform(0.9, 1.06, (500, 1)) + rng.uniform(-0.01, 0.01, (500, 3))
+    d, _ = difference(chain, codes.astype(np.float32))
+    assert d.max() < 0.1
 
 
 NODES = """<ProcessList xmlns="urn:NAMESPACE" id="x" compCLFversion="3">

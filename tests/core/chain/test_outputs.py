@@ -300,3 +300,36 @@ def test_the_output_s_default_tone_is_its_display_s():
     assert read_output({"kind": "output", "display": "rec2100-pq-1000"}).tone.grey == 0.26
     assert inverse(ocio.ExponentTransform([2.0] * 4)).getDirection() == ocio.TRANSFORM_DIR_INVERSE
     assert CURVES["pq"].is_display
+
+
+CONFIGS = {"1.3": "studio-config-v2.2.0_aces-v1.3_ocio-v2.4",
+           "2.0": "studio-config-v4.0.0_aces-v2.0_ocio-v2.5"}  # fmt: skip
+PUBLISHED = {"rec709": "Rec.1886 Rec.709", "rec709-2.2": "Gamma 2.2 Rec.709", "srgb": "sRGB",
+             "p3-d65": "P3-D65", "display-p3": "Display P3", "rec2100-pq-1000": "Rec.2100-PQ",
+             "rec2100-pq-4000": "Rec.2100-PQ", "rec2100-hlg": "Rec.2100-HLG"}  # fmt: skip
+
+
+@pytest.mark.parametrize("version", CONFIGS)
+@pytest.mark.parametrize("slug", PUBLISHED)
+def test_aces_outputs_are_those_that_the_published_config_has_for_the_display(slug, version):
+    config = ocio.Config.CreateFromBuiltinConfig(CONFIGS[version])
+    name = f"{PUBLISHED[slug]} - Display"
+    if name not in config.getDisplays():
+        assert (slug, version) == ("rec709-2.2", "1.3")  # that display came with the later one
+        return
+
+    def steps(transform):
+        parts = transform if isinstance(transform, ocio.GroupTransform) else [transform]
+        return [part.getStyle() for part in parts if hasattr(part, "getStyle")]
+
+    found = []
+    for view in config.getViews(name):
+        transform = config.getDisplayViewTransformName(name, view)
+        if transform:
+            row = config.getViewTransform(transform)
+            found += steps(row.getTransform(ocio.VIEWTRANSFORM_DIR_FROM_REFERENCE))
+    ours = DISPLAYS[slug]
+    assert (ours.aces_1 if version == "1.3" else ours.aces_2) in found
+    coded = config.getColorSpace(name).getTransform(ocio.COLORSPACE_DIR_FROM_REFERENCE)
+    # How negatives are coded is another matter: an ACES output has none.
+    assert [style.removesuffix(" - MIRROR NEGS") for style in steps(coded)] == [ours.view]

@@ -48,24 +48,39 @@ def test_a_white_becomes_white_with_and_without_a_forward_matrix():
             )
 
 
-@pytest.fixture(scope="module")
-def shot(tmp_path_factory):
-    """A DNG of a smooth scene-linear picture (AP1), and that picture."""
+def shoot(path, black):
+    """Write a DNG of a smooth scene-linear picture (AP1); returns that picture."""
     y, x = np.mgrid[0:240, 0:320]
     linear = np.stack([0.1 + 0.6 * x / 320, 0.15 + 0.5 * y / 240, 0.2 + 0.3 * (x + y) / 560], -1)
     colour = RawColour(CM2, 6504.0)
     neutral = colour.neutral_of(XY)
-    probe = tmp_path_factory.mktemp("raw")
-    path = probe / "a 1.dng"
     # From AP1 back to the sensor by the arithmetic that the test above checks.
     from syntonos.core.media.raw import _gamut_from_d50
 
     to_ap1 = _gamut_from_d50("linear/ap1") @ colour.camera_to_xyz(XY)
     camera = linear @ np.linalg.inv(to_ap1).T * 2.0**-STOPS
-    write_dng(path, mosaic(camera, black=BLACK, white=WHITE), model="Dogwood 4K", color_matrix=CM2,
-              neutral=neutral, black=BLACK, white=WHITE, baseline_stops=STOPS,
+    write_dng(path, mosaic(camera, black=black, white=WHITE), model="Dogwood 4K", color_matrix=CM2,
+              neutral=neutral, black=black, white=WHITE, baseline_stops=STOPS,
               timecode="10:20:30:12", reel="D001", exposure_index=400)  # fmt: skip
-    return path, linear
+    return linear
+
+
+@pytest.fixture(scope="module")
+def shot(tmp_path_factory):
+    """A DNG of a smooth scene-linear picture (AP1), and that picture."""
+    path = tmp_path_factory.mktemp("raw") / "a 1.dng"
+    return path, shoot(path, BLACK)
+
+
+@pytest.mark.parametrize("black", [(512, 528, 540, 1100), (1100, 540, 528, 512)])
+@pytest.mark.parametrize("highlights", ["clip", "blend"])
+@pytest.mark.parametrize("preview", [True, False])
+def test_blacks_that_differ_by_channel_are_each_taken_off(tmp_path, black, highlights, preview):
+    path = tmp_path / "a.dng"
+    linear = shoot(path, black)
+    truth = (linear[::2, ::2] + linear[1::2, 1::2]) / 2 if preview else linear
+    picture = develop_raw(path, RawDevelopment(highlights=highlights), preview=preview)
+    assert np.abs(picture - truth)[6:-6, 6:-6].max() < 0.005
 
 
 @pytest.mark.parametrize("highlights", ["clip", "blend", "rebuild"])

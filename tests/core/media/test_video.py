@@ -70,8 +70,9 @@ def test_published_codes_of_colour_bars():
 
 @pytest.mark.parametrize(
     ("siting", "chroma_x", "chroma_y"),
-    [("left", 0.0, 0.5), ("center", 0.5, 0.5), ("topleft", 0.0, 0.0)],
-)
+    [("left", 0.0, 0.5), ("center", 0.5, 0.5), ("topleft", 0.0, 0.0), ("top", 0.5, 0.0),
+     ("bottomleft", 0.0, 1.0), ("bottom", 0.5, 1.0)],
+)  # fmt: skip
 def test_chroma_is_found_where_it_stands(siting, chroma_x, chroma_y):
     # A ramp of chroma sampled at the stated places must come back as the same ramp.
     y, x = np.mgrid[0:8, 0:12].astype(float)
@@ -114,6 +115,126 @@ def test_every_codec_gives_its_frames_back_in_any_order(tmp_path, codec, quantis
             video.read(26)
 
 
+GROUPS = {
+    # x264: B frames, groups that are closed and open; x265 with what it takes by itself (open).
+    "h264-closed": ("libx264", ".mp4", {"g": "12", "bf": "3"}),
+    "h264-open": ("libx264", ".mov", {"x264-params": "keyint=12:bframes=3:open-gop=1:b-adapt=0"}),
+    "h264-pyramid": ("libx264", ".mkv", {"x264-params": "keyint=20:bframes=7:b-pyramid=normal"}),
+    "h264-no-b": ("libx264", ".mxf", {"g": "9", "bf": "0"}),
+    "hevc-open": ("libx265", ".mp4", {"x265-params": "keyint=13:bframes=4:log-level=none"}),
+    "hevc-closed": ("libx265", ".mkv", {"x265-params": "keyint=11:open-gop=0:log-level=none"}),
+    "mpeg2": ("mpeg2video", ".mxf", {"g": "9", "bf": "2", "b": "8M"}),
+    "vp9": ("libvpx-vp9", ".mkv", {"g": "10", "deadline": "realtime", "cpu-used": "8"}),
+}  # fmt: skip
+
+
+def numbered(index):
+    """A picture that says its number in bars: eight bits, black and white."""
+    bits = [(index >> i) & 1 for i in range(8)]
+    bars = np.repeat(np.array([60, 200])[bits], 16).astype(np.uint8)
+    return np.repeat(bars[None, :, None], 64, axis=0).repeat(3, axis=2)
+
+
+def number_of(code):
+    bars = code[20:44, :, 1].mean(axis=0).reshape(8, 16)[:, 4:12].mean(axis=1)
+    return int(sum(1 << i for i, bar in enumerate(bars) if bar > 0.5))
+
+
+def write_numbered(path, codec, options, *, count=60, spoil=None):
+    with av.open(str(path), "w") as container:
+        stream = container.add_stream(codec, rate=24, options=options)
+        stream.width, stream.height, stream.pix_fmt = 128, 64, "yuv420p"
+        frames = [av.VideoFrame.from_ndarray(numbered(i), format="rgb24") for i in range(count)]
+        for frame in [*frames, None]:
+            for packet in stream.encode(frame and frame.reformat(format="yuv420p")):
+                if spoil:
+                    spoil(packet)
+                container.mux(packet)
+
+
+@pytest.mark.parametrize("group", GROUPS)
+def test_frames_of_every_kind_of_group_come_alike_at_random_and_in_order(tmp_path, group):
+    """Each frame bears its number, so a neighbour in its place is seen."""
+    codec, ending, options = GROUPS[group]
+    path = tmp_path / f"clip{ending}"
+    write_numbered(path, codec, options)
+    with VideoReader(path, index_folder=tmp_path / "index") as forward:
+        assert [number_of(forward.read(i)) for i in range(60)] == list(range(60))
+    with VideoReader(path, index_folder=tmp_path / "index") as jumping:
+        for i in [*range(59, -1, -1), *np.random.default_rng(3).permutation(60)]:
+            assert number_of(jumping.read(int(i))) == i
+
+
+@pytest.mark.parametrize("ending", [".mxf", ".mkv", ".mp4"])
+def test_frames_whose_order_is_not_said_are_refused(tmp_path, ending):
+    """B frames in a container that gives the times of decoding as those of showing."""
+
+    def as_decoded(packet):
+        packet.pts = packet.dts
+
+    path = tmp_path / f"clip{ending}"
+    write_numbered(path, "libx264", {"g": "12", "bf": "3"}, spoil=as_decoded)
+    with pytest.raises(MediaError, match="in which order") as told:
+        VideoReader(path)
+    assert told.value.code == "media.order"
+
+
+@pytest.mark.parametrize(
+    ("codec", "ending", "options", "siting"),
+    [
+        ("libx264", ".mp4", {"chroma_sample_location": "topleft"}, "topleft"),
+        ("libx264", ".mkv", {"x264-params": "chromaloc=1"}, "center"),
+        ("libx265", ".mov", {"x265-params": "chromaloc=5:log-level=none"}, "bottom"),
+        ("libx264", ".mov", {}, ""),
+        ("mpeg2video", ".mxf", {}, "left"),
+    ],
+)
+def test_where_chroma_stands_is_read_from_the_stream(tmp_path, codec, ending, options, siting):
+    path = tmp_path / f"clip{ending}"
+    write_numbered(path, codec, options, count=5)
+    said = read_recording([path])
+    assert said.siting == (siting or "left")
+    assert any("Where chroma stands is not said" in w for w in said.warnings) == (not siting)
+
+
+# The numbers of ITU-T H.273 table 4, and the luma weights that it gives for them.
+@pytest.mark.parametrize(
+    ("tag", "weights"),
+    [(1, (0.2126, 0.7152, 0.0722)), (4, (0.30, 0.59, 0.11)), (6, (0.299, 0.587, 0.114)),
+     (7, (0.212, 0.701, 0.087)), (9, (0.2627, 0.6780, 0.0593))],
+)  # fmt: skip
+def test_a_tagged_matrix_is_the_one_that_is_taken(tmp_path, tag, weights):
+    path = tmp_path / "clip.mp4"
+    write_tagged(path, tag)
+    with VideoReader(path) as video:
+        code = video.read(0, quantisation="legal")[32, 64]
+    # The picture is Y' 0.5, Cb 0, Cr 0.25: R' = Y' + 2 (1 - Kr) Cr, and Y' is weighed of all three.
+    assert code[0] == pytest.approx(0.5 + 2 * (1 - weights[0]) * 0.25, abs=0.01)
+    assert np.dot(weights, code) == pytest.approx(0.5, abs=0.01)
+
+
+@pytest.mark.parametrize(("tag", "name"), [(8, "YCgCo"), (10, "constant"), (14, "ICtCp")])
+def test_colours_that_are_stored_otherwise_are_refused_by_name(tmp_path, tag, name):
+    path = tmp_path / "clip.mp4"
+    write_tagged(path, tag)
+    with pytest.raises(MediaError, match=name) as told:
+        VideoReader(path)
+    assert told.value.code == "media.matrix"
+
+
+def write_tagged(path, tag):
+    with av.open(str(path), "w") as container:
+        options = {"crf": "4", "bf": "0", "colorspace": str(tag)}
+        stream = container.add_stream("libx264", rate=24, options=options)
+        stream.width, stream.height, stream.pix_fmt = 128, 64, "yuv444p"
+        frame = av.VideoFrame(128, 64, "yuv444p")
+        for plane, code in zip(frame.planes, (16 + 219 // 2, 128, 128 + 56), strict=True):
+            plane.update(bytes([code]) * plane.buffer_size)
+        frame.colorspace = tag
+        for packet in [*stream.encode(frame), *stream.encode(None)]:
+            container.mux(packet)
+
+
 def test_metadata_of_the_container_is_known_by_our_names(tmp_path):
     write_video(tmp_path / "a.mov", [picture()], "prores-422-hq", timecode="01:00:00;02",
                 rate=Fraction(30000, 1001),
@@ -151,6 +272,17 @@ def test_parts_of_a_spanned_recording_follow_each_other(tmp_path):
 def test_timecode_counts_as_the_standard_does(frame, timecode, rate):
     assert frame_of_timecode(timecode, rate) == frame
     assert timecode_of_frame(frame, rate, drops=";" in timecode) == timecode
+
+
+@pytest.mark.parametrize(
+    ("timecode", "rate"),
+    [("00:01:00;00", Fraction(30000, 1001)), ("10:59:00;01", Fraction(30000, 1001)),
+     ("00:03:00;03", Fraction(60000, 1001)), ("00:61:00:00", Fraction(25)), ("1:2", Fraction(25))],
+)  # fmt: skip
+def test_what_is_no_timecode_is_refused(timecode, rate):
+    with pytest.raises(MediaError) as told:
+        frame_of_timecode(timecode, rate)
+    assert told.value.code == "media.timecode"
 
 
 def _cut(path):

@@ -2196,8 +2196,12 @@ export interface components {
             kelvin?: number | null;
             /** Levels */
             levels?: ("full" | "legal") | null;
+            /** Matrix */
+            matrix?: ("bt709" | "bt601" | "bt2020" | "240m" | "fcc") | null;
             /** Quantisation */
             quantisation?: ("full" | "legal") | null;
+            /** Siting */
+            siting?: ("left" | "center" | "topleft" | "top" | "bottomleft" | "bottom") | null;
             /** Stops */
             stops?: number | null;
             /** Tint */
@@ -2378,7 +2382,7 @@ export interface components {
              * Colours
              * @enum {string}
              */
-            colours: "grid" | "picture";
+            colours: "grid" | "wide" | "picture";
             /**
              * Interpolation
              * @enum {string}

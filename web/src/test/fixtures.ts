@@ -292,7 +292,7 @@ export const exported = (changes: Partial<Export> = {}): Export => ({
     size: 65,
     share_outside: 0,
     cost: 0.004,
-    differences: (["grid", "picture"] as const).flatMap((colours) =>
+    differences: (["grid", "wide", "picture"] as const).flatMap((colours) =>
       (["tetrahedral", "trilinear"] as const).flatMap((interpolation) =>
         [null, 10].map((bits) => ({
           colours,

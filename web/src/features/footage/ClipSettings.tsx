@@ -7,6 +7,14 @@ import { Problem } from "@/shared/Feedback";
 import { WORDS_OF } from "./words";
 
 type Name = keyof Settings;
+/** Matrices between Y'CbCr and R'G'B', by the standards that state them. */
+const MATRIX_NAMES = {
+  bt709: "BT.709",
+  bt601: "BT.601",
+  bt2020: "BT.2020",
+  "240m": "SMPTE 240M",
+  fcc: "FCC 1953",
+};
 type NumberName = "kelvin" | "tint" | "stops" | "exposure_index";
 
 /** Settings that take clips back to what their camera has. */
@@ -33,6 +41,8 @@ export function ClipSettings({
     encoding: first?.encoding ?? "",
     levels: first?.levels ?? "full",
     quantisation: "legal",
+    matrix: "bt709",
+    siting: "left",
     white: "set",
     kelvin: 5600,
     tint: 0,
@@ -79,6 +89,7 @@ export function ClipSettings({
   const choice = <N extends Exclude<Name, NumberName>>(
     name: N,
     options: readonly (Settings[N] & string)[],
+    called: Record<string, string> = {},
   ) =>
     row(
       name,
@@ -92,7 +103,9 @@ export function ClipSettings({
         }}
       >
         {options.map((o) => (
-          <option key={o}>{o}</option>
+          <option key={o} value={o}>
+            {called[o] ?? o}
+          </option>
         ))}
       </select>,
     );
@@ -150,7 +163,13 @@ export function ClipSettings({
         </select>,
       )}
       {!(media.size === 1 && media.has("raw")) && choice("levels", ["full", "legal"])}
-      {media.has("video") && choice("quantisation", ["legal", "full"])}
+      {media.has("video") && (
+        <>
+          {choice("quantisation", ["legal", "full"])}
+          {choice("matrix", ["bt709", "bt601", "bt2020", "240m", "fcc"], MATRIX_NAMES)}
+          {choice("siting", ["left", "center", "topleft", "top", "bottomleft", "bottom"])}
+        </>
+      )}
       {media.has("raw") && (
         <>
           <h3 className="mt-2 mb-1 font-semibold">Raw development</h3>

@@ -3,6 +3,8 @@ export const WORDS_OF: Record<string, string> = {
   encoding: "encoding",
   levels: "curve levels",
   quantisation: "quantisation range",
+  matrix: "Y'CbCr matrix",
+  siting: "chroma siting",
   white: "white",
   kelvin: "kelvin",
   tint: "tint",

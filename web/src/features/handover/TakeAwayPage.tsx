@@ -311,22 +311,33 @@ function Luts({
 /** What a LUT may add to the mean of its match before it is worth a word, ΔE. */
 const MOST_COST = 0.03;
 
+/** Of which colours a file is compared with its chain, the clip's own first. */
+const SETS: [Difference["colours"], string, string][] = [
+  ["picture", "picture", "The clip's own pixels"],
+  ["grid", "Rec.709", "A grid of colours that a Rec.709 display holds"],
+  ["wide", "beyond Rec.709", "A grid of what the camera's encoding records beyond a display"],
+];
+
+const WAYS: [string, Difference["interpolation"], number | null][] = [
+  ["tetrahedral, float", "tetrahedral", null],
+  ["tetrahedral, 10 bit", "tetrahedral", 10],
+  ["trilinear, float", "trilinear", null],
+  ["trilinear, 10 bit", "trilinear", 10],
+];
+
 function ExportRow({ row }: { row: Export }) {
   const find = (
-    colours: "grid" | "picture",
+    colours: Difference["colours"],
     interpolation: "tetrahedral" | "trilinear",
     bits: number | null,
   ) =>
     row.read_back.differences.find(
       (d) => d.colours === colours && d.interpolation === interpolation && d.bits === bits,
     );
-  const lines: [string, Difference | undefined, Difference | undefined][] = [
-    ["tetrahedral, float", find("picture", "tetrahedral", null), find("grid", "tetrahedral", null)],
-    ["tetrahedral, 10 bit", find("picture", "tetrahedral", 10), find("grid", "tetrahedral", 10)],
-    ["trilinear, float", find("picture", "trilinear", null), find("grid", "trilinear", null)],
-    ["trilinear, 10 bit", find("picture", "trilinear", 10), find("grid", "trilinear", 10)],
-  ];
-  const main = lines[0]?.[1] ?? lines[0]?.[2];
+  const lines = WAYS.map(
+    ([text, way, bits]) => [text, SETS.map(([set]) => find(set, way, bits))] as const,
+  );
+  const main = lines[0]?.[1].find((d) => d !== undefined);
   const outside = row.read_back.share_outside ?? 0;
   const beyond = row.read_back.share_beyond ?? 0;
   const cost = row.read_back.cost ?? 0;
@@ -367,32 +378,28 @@ function ExportRow({ row }: { row: Export }) {
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
         </p>
       )}
-      <table className="w-full max-w-3xl text-right">
+      <table className="w-full max-w-5xl text-right">
         <thead className="faint">
           <tr>
             <th className="text-left font-normal">read back, ΔE 2000</th>
-            <th className="font-normal" colSpan={3}>
-              picture: mean · 99.9 % · max
-            </th>
-            <th className="font-normal" colSpan={3}>
-              in-gamut grid: mean · 99.9 % · max
-            </th>
+            {SETS.map(([set, text, title]) => (
+              <th key={set} className="font-normal" colSpan={3} title={title}>
+                {text}: mean · 99.9 % · max
+              </th>
+            ))}
           </tr>
         </thead>
         <tbody className="value">
           {lines
-            .filter(([, picture, grid]) => picture || grid)
-            .map(([text, picture, grid]) => (
+            .filter(([, found]) => found.some(Boolean))
+            .map(([text, found]) => (
               <tr key={text} className="rule border-t">
                 <td className="py-0.5 text-left font-sans">{text}</td>
-                {(
-                  [
-                    ["picture", picture],
-                    ["grid", grid],
-                  ] as const
-                ).flatMap(([set, d]) =>
+                {found.flatMap((d, i) =>
                   (["mean", "p99_9", "max"] as const).map((k) => (
-                    <td key={`${set}${k}`}>{d ? d[k].toFixed(k === "mean" ? 3 : 2) : "–"}</td>
+                    <td key={`${SETS[i]?.[0]}${k}`}>
+                      {d ? d[k].toFixed(k === "mean" ? 3 : 2) : "–"}
+                    </td>
                   )),
                 )}
               </tr>
