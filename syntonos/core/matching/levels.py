@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from itertools import product
 
 import numpy as np
+from numpy.typing import NDArray
 
 from syntonos.core.charts import ChartLayout, ChartReading
-from syntonos.core.charts.layout import reference_lin
-from syntonos.core.encodings import LEVELS, decode, find_encoding, take_levels_off
+from syntonos.core.charts.layout import places_of, reference_lin
+from syntonos.core.encodings import LEVELS, Curve, decode, find_encoding, take_levels_off
 from syntonos.core.matching.bayes import Setting
 from syntonos.core.matching.prior import load_priors
 from syntonos.core.matching.readings import readings_of, spread_out
@@ -37,7 +38,8 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
 
     The chart's nominal grey steps are used here, as a diagnosis only: a wrong level bends the
     ramp by a sixth of a stop per stop, far beyond what a worn chart does. Stray light can bend
-    the dark end too; so the two darkest patches count a quarter.
+    the dark end too; so the two darkest patches count a quarter. Light from one side tilts a ramp
+    that lies along it: what the coloured patches show of that is taken off first.
     """
     encoding = find_encoding(reading.encoding)
     layout = reading.layout
@@ -57,12 +59,49 @@ def check_levels(reading: ChartReading) -> LevelsCheck:
             bends[levels] = 9.0
             continue
         off = np.log2(lin / reference_lin(layout)[greys].mean(axis=1))
+        off -= _tilt(reading, levels, encoding.curve)[greys]
         off -= np.average(off, weights=weight)
         bends[levels] = float(np.sqrt(np.average(off**2, weights=weight)))
     stated = reading.levels
     other = "legal" if stated == "full" else "full"
     doubtful = bends[stated] > 0.10 and bends[other] < 0.5 * bends[stated]
     return LevelsCheck(stated, other if doubtful else stated, bends["full"], bends["legal"])
+
+
+def _tilt(reading: ChartReading, levels: str, curve: Curve) -> NDArray[np.float64]:
+    """Return how uneven the light on each patch (n,) is, in stops, as the coloured ones show it.
+
+    A plane over the chart; only as far as it stands out of what sensors make of colours.
+    """
+    layout = reading.layout
+    places = places_of(layout)
+    places = (places - places.mean(axis=0)) / np.maximum(np.ptp(places, axis=0), 1)
+    flat = np.zeros(len(places))
+    used = [
+        i for i, patch in enumerate(reading.patches)
+        if i not in layout.greys and patch.is_usable and layout.nominal is not None
+    ]  # fmt: skip
+    if len(used) < _FEW_COLOURS:
+        return flat
+    code = np.array([reading.patches[i].code_rgb for i in used])
+    lin = decode(take_levels_off(code, levels), curve).mean(axis=1)
+    ref = reference_lin(layout)[used].mean(axis=1)
+    if lin.min() <= 0 or ref.min() <= 0:
+        return flat
+    # Wrong levels bend by how light a colour is, not by where it stands: a slope of its own.
+    rows = np.column_stack([np.ones(len(used)), np.log2(ref), places[used]])
+    y = np.log2(lin / ref)
+    weight = np.ones(len(used))
+    for _ in range(_ROUNDS):
+        scaled = rows * weight[:, None]
+        found = np.linalg.lstsq(scaled, y * weight, rcond=None)[0]
+        rest = y - rows @ found
+        spread = 1.4826 * float(np.median(np.abs(rest))) + 1e-6
+        weight = np.sqrt(np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(rest), 1e-9)))
+    sure = spread * np.sqrt(np.diag(np.linalg.pinv(scaled.T @ scaled)))[2:]
+    slopes = found[2:]
+    slopes = np.sign(slopes) * np.maximum(np.abs(slopes) - sure, 0)
+    return np.asarray(places @ slopes, np.float64)
 
 
 def darkest(layout: ChartLayout) -> tuple[int, ...]:
@@ -85,6 +124,7 @@ class LevelsChoice:
 
 
 _CERTAIN = 5.0
+_FEW_COLOURS, _ROUNDS = 10, 5
 _TRUST = 0.5  # evidence of wrong models is too sure of itself
 _BEND_SD = 0.04  # stops: what flare, wear and uneven light bend a ramp in the mean
 _SCOUTS = [

@@ -5,7 +5,7 @@ import pytest
 from syntonos.core.chain import Chain, Decode, EncodingOutput, bake_lut
 from syntonos.core.charts import read_chart
 from syntonos.core.encodings import LEVELS, find_encoding
-from syntonos.core.matching import choose_levels, fit_match
+from syntonos.core.matching import check_levels, choose_levels, fit_match
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from tests.simulated import camera_a, camera_b, reading, shoot
 
@@ -27,6 +27,17 @@ def test_the_levels_of_both_clips_are_found_together(own, other):
 def test_flare_is_not_taken_for_wrong_levels():
     choice = choose_levels(_both(camera_a()), _both(camera_b(flare=0.03)))
     assert (choice.reference, choice.angle) == ("full", "full")
+
+
+@pytest.mark.parametrize("own", LEVELS)
+@pytest.mark.parametrize("gradient", [-0.9, 0.9])
+def test_light_from_one_side_neither_looks_like_wrong_levels_nor_hides_them(own, gradient):
+    """The grey row lies along the light's fall: nearly a stop from its one end to the other."""
+    shot = shoot(camera_b(levels=own), gradient=gradient)
+    encoding = find_encoding(camera_b().encoding)
+    for stated in LEVELS:
+        check = check_levels(read_chart(shot.frames, shot.corners, encoding, levels=stated))
+        assert check.likely == own
 
 
 def test_what_a_lut_costs_grows_as_it_gets_coarser_and_where_it_is_dark():
