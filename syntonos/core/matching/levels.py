@@ -85,11 +85,13 @@ def _tilt(reading: ChartReading, levels: str, curve: Curve) -> NDArray[np.float6
         return flat
     code = np.array([reading.patches[i].code_rgb for i in used])
     lin = decode(take_levels_off(code, levels), curve).mean(axis=1)
-    ref = reference_lin(layout)[used].mean(axis=1)
-    if lin.min() <= 0 or ref.min() <= 0:
+    nominal = reference_lin(layout)[used]
+    if lin.min() <= 0 or nominal.min() <= 0:
         return flat
-    # Wrong levels bend by how light a colour is, not by where it stands: a slope of its own.
-    rows = np.column_stack([np.ones(len(used)), np.log2(ref), places[used]])
+    ref = nominal.mean(axis=1)
+    # Wrong levels bend by how light a colour is, and sensors err by its hue: slopes of their own.
+    hue = np.log2(nominal[:, [0, 2]] / nominal[:, [1]])
+    rows = np.column_stack([np.ones(len(used)), np.log2(ref), hue, places[used]])
     y = np.log2(lin / ref)
     weight = np.ones(len(used))
     for _ in range(_ROUNDS):
@@ -98,8 +100,8 @@ def _tilt(reading: ChartReading, levels: str, curve: Curve) -> NDArray[np.float6
         rest = y - rows @ found
         spread = 1.4826 * float(np.median(np.abs(rest))) + 1e-6
         weight = np.sqrt(np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(rest), 1e-9)))
-    sure = spread * np.sqrt(np.diag(np.linalg.pinv(scaled.T @ scaled)))[2:]
-    slopes = found[2:]
+    sure = spread * np.sqrt(np.diag(np.linalg.pinv(scaled.T @ scaled)))[-2:]
+    slopes = found[-2:]
     slopes = np.sign(slopes) * np.maximum(np.abs(slopes) - sure, 0)
     return np.asarray(places @ slopes, np.float64)
 

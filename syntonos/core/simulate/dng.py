@@ -29,7 +29,7 @@ def mosaic(camera_rgb: ArrayLike, *, black: int | Sequence[int], white: int) -> 
     blacks = np.broadcast_to(np.asarray(black), 4).reshape(2, 2)
     height, width = picked.shape
     level = np.tile(blacks, (-(-height // 2), -(-width // 2)))[:height, :width]
-    codes = np.rint(picked * (white - level) + level)
+    codes: NDArray[np.float64] = np.rint(picked * (white - level) + level)
     return np.clip(codes, 0, white).astype(np.uint16)
 
 
