@@ -174,7 +174,7 @@ def test_lights_and_cameras_are_added_and_changed(api, place):
     assert (camera["encoding"], camera["is_reference"]) == ("logc3-ei800/awg3", False)
     board = api("get", f"{base}/board")
     assert [light["name"] for light in board["lights"]] == ["Foundry", "Court"]
-    assert len(board["cells"]) == 12
+    assert len(board["cells"]) == 8
     assert api("patch", f"/lights/{made['id']}", {"name": "Foundry"}, 409)["code"] == "name.taken"
 
 
