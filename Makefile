@@ -11,7 +11,7 @@ export NPM_CONFIG_UPDATE_NOTIFIER := false
 # The matrices are small: threads of the linear algebra only get into each other's way.
 export OPENBLAS_NUM_THREADS := 1
 
-.PHONY: setup demo test check bench evaluate soak schema plates clean
+.PHONY: setup demo test check bench evaluate hostile soak schema plates clean
 .DELETE_ON_ERROR:
 
 setup: $(STAMPS)/python $(STAMPS)/web
@@ -86,9 +86,14 @@ evaluate: $(STAMPS)/python
 	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
 	@$(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
 
+# What is bad on purpose: files through the command line, requests to the server.
+hostile: $(STAMPS)/python
+	@$(PY) -m tests.hostile
+
 # What takes longer than CI may: properties on many examples, then the evaluation.
 soak: $(STAMPS)/python
 	@$(PY) -m pytest -n 2 -q --hypothesis-profile=soak tests/core
+	@$(PY) -m tests.hostile --count 8000 --requests 20000 --seed 0
 	@$(MAKE) evaluate
 
 plates: $(STAMPS)/python

@@ -20,7 +20,8 @@ from syntonos.core.charts import (
 from syntonos.core.charts.bracket import Merged, merge_readings
 from syntonos.core.charts.frames import propose_frames
 from syntonos.core.encodings import LEVELS, find_encoding
-from syntonos.core.errors import ChartError
+from syntonos.core.errors import ChartError, MediaError
+from syntonos.core.files import MOST_TEXT, read_bytes
 from syntonos.core.formats.patch_table import PatchTable, read_patch_table
 from syntonos.core.matching import (
     LevelsChoice,
@@ -65,10 +66,9 @@ _TABLES = (".csv", ".txt", ".cgats", ".ti3")
 def table_of(path: str, patches: int) -> PatchTable:
     """Return a table of patch values; what is wrong with it is said with its name."""
     try:
-        data = Path(path).read_bytes()
-    except OSError as error:
-        raise ChartError(f"{path} cannot be read: {error.strerror}.", hint="Check the name.",
-                         code="table.unreadable") from None  # fmt: skip
+        data = read_bytes(path, most=MOST_TEXT)
+    except MediaError as error:
+        raise ChartError(error.message, hint=error.hint, code="table.unreadable") from None
     try:
         return read_patch_table(data, patches=patches)
     except ChartError as error:

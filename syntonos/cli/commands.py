@@ -6,7 +6,6 @@ import argparse
 import json
 from collections.abc import Sequence
 from dataclasses import asdict
-from pathlib import Path
 
 import numpy as np
 
@@ -18,6 +17,7 @@ from syntonos.cli.charts import (
 )
 from syntonos.cli.output import (
     as_json,
+    has_place,
     lut_file,
     print_readback,
     read_back_lut,
@@ -36,7 +36,8 @@ from syntonos.core.charts import (
     find_layout,
 )
 from syntonos.core.encodings import ENCODINGS
-from syntonos.core.errors import ChartError, MediaError
+from syntonos.core.errors import ChainError, ChartError, MediaError
+from syntonos.core.files import MOST_LUT, parsing, read_bytes, read_text
 from syntonos.core.matching import (
     reading_to_json,
 )
@@ -196,11 +197,18 @@ def run_check(args: argparse.Namespace) -> int:
 
 
 def _chain(path: str) -> Chain:
-    return read_chain(json.loads(Path(path).read_text("utf-8")))
+    with parsing(path, ChainError, hint="Give a chain document.", code="chain.invalid"):
+        try:
+            document = json.loads(read_text(path))
+        except json.JSONDecodeError as error:
+            raise ChainError(f"{path}, line {error.lineno}: this is not JSON ({error.msg}).",
+                             hint="Give a chain document.") from None  # fmt: skip
+        return read_chain(document)
 
 
 def run_bake(args: argparse.Namespace) -> int:
     """Bake a chain document."""
+    has_place(args.out, beside=[args.chain])
     chain = _chain(args.chain)
     levels = LutLevels(args.lut_in, args.lut_out)
     write_file(args.out, lut_file(chain, args.out, args.size, levels))
@@ -212,7 +220,7 @@ def run_readback(args: argparse.Namespace) -> int:
     chain = _chain(args.chain)
     image = frames_of([args.image])[0] if args.image else None
     levels = LutLevels(args.lut_in, args.lut_out)
-    result = read_back_lut(Path(args.lut).read_bytes(), args.lut, chain, levels, image)
+    result = read_back_lut(read_bytes(args.lut, most=MOST_LUT), args.lut, chain, levels, image)
     print(f"{args.lut}: {result.size} points per axis" if result.size else args.lut)
     print_readback(result)
     return 0

@@ -1,26 +1,22 @@
 """`syntonos`: read charts, match, bake and read back, or serve the application.
 
 Exit codes: 0; 2 bad input (one line: what was found, what to do); 3 a chart was found, but which
-way up it is must be said.
+way up it is must be said; 130 stopped by Ctrl-C. SYNTONOS_TRACE=1 shows where an error came from.
 """
 
 from __future__ import annotations
 
 import argparse
-import json
+import contextlib
+import io
 import os
 import sys
-from collections.abc import Sequence
+import traceback
+from collections.abc import Iterator, Sequence
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any, NoReturn, TextIO
 
-from syntonos import __version__
-from syntonos.core.charts import LAYOUTS
-from syntonos.core.errors import ColourError
-from syntonos.core.matching.models import MODELS
-
-BAD_INPUT, UNCERTAIN = 2, 3
-BROKEN_PIPE = 141  # as shells count it: 128 + SIGPIPE
+BAD_INPUT, UNCERTAIN, STOPPED = 2, 3, 130
 
 
 class _Parser(argparse.ArgumentParser):
@@ -38,6 +34,11 @@ def _corner(text: str) -> tuple[float, float]:
 
 
 def _parser() -> argparse.ArgumentParser:
+    # Here and not above: they take their time, in which Ctrl-C may come.
+    from syntonos import __version__
+    from syntonos.core.charts import LAYOUTS
+    from syntonos.core.matching.models import MODELS
+
     top = _Parser(prog="syntonos", description=__doc__, add_help=True)
     top.add_argument("--version", action="version", version=f"syntonos {__version__}")
     commands = top.add_subparsers(dest="command", required=True, parser_class=_Parser)
@@ -130,6 +131,12 @@ def _parser() -> argparse.ArgumentParser:
     readback.add_argument("--chain", required=True, metavar="CHAIN.json")
     readback.add_argument("--image", metavar="IMG")
 
+    for name, text in (("backup", "write a data folder into one file"),
+                       ("restore", "make a data folder of a backup")):  # fmt: skip
+        keep = commands.add_parser(name, help=text)
+        keep.add_argument("file", metavar="FILE.zip")
+        keep.add_argument("--data", type=Path, default=Path("var"), metavar="FOLDER")
+
     for name, text in (("serve", "serve the application"), ("demo", "serve it with the demo")):
         serve = commands.add_parser(name, help=text)
         serve.add_argument("--port", type=int, default=8000)
@@ -140,33 +147,84 @@ def _parser() -> argparse.ArgumentParser:
     return top
 
 
+class _Shown(io.TextIOBase):
+    """A terminal's stream that shows control characters and bytes that are no text, as \\xNN."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self._stream = stream
+
+    def write(self, text: str) -> int:
+        from syntonos.core.text import printable
+
+        encoding = self._stream.encoding or "utf-8"
+        shown = printable(text).encode(encoding, "backslashreplace").decode(encoding)
+        self._stream.write(shown)
+        return len(text)
+
+    def flush(self) -> None:
+        self._stream.flush()
+
+    def fileno(self) -> int:
+        return self._stream.fileno()
+
+    def isatty(self) -> bool:
+        return self._stream.isatty()
+
+
+@contextlib.contextmanager
+def _shown() -> Iterator[None]:
+    out, err = sys.stdout, sys.stderr
+    sys.stdout, sys.stderr = _Shown(out), _Shown(err)
+    try:
+        yield
+    finally:
+        sys.stdout, sys.stderr = out, err
+
+
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
-    args = _parser().parse_args(argv)
-    from syntonos.cli import commands, match, serve
-
     try:
-        if args.command in ("serve", "demo"):
-            return serve.run(args)
-        module = match if args.command == "match" else commands
-        handler = getattr(module, f"run_{args.command}")
-        return int(handler(args))
-    except ColourError as error:
-        print(f"syntonos: {error}", file=sys.stderr)
-        return BAD_INPUT
+        with _shown():
+            code = _run(argv)
+            sys.stdout.flush()
+            return code
     except BrokenPipeError:  # who read our output has had enough, as `head` does
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return BROKEN_PIPE
+        return 0
+    except KeyboardInterrupt:
+        return STOPPED
+
+
+def _run(argv: Sequence[str] | None) -> int:
+    args = _parser().parse_args(argv)
+    from syntonos.core.errors import ColourError
+
+    def fail(message: str) -> int:
+        print(f"syntonos: {' '.join(message.split())}", file=sys.stderr)
+        if os.environ.get("SYNTONOS_TRACE"):
+            traceback.print_exc()
+        return BAD_INPUT
+
+    try:
+        from syntonos.cli import backup, commands, match, serve
+
+        if args.command in ("serve", "demo"):
+            return serve.run(args)
+        own = {"match": match, "backup": backup, "restore": backup}
+        module = own.get(args.command, commands)
+        return int(getattr(module, f"run_{args.command}")(args))
+    except ColourError as error:
+        return fail(str(error))
+    except BrokenPipeError:
+        raise
     except OSError as error:
         name = error.filename or ""
-        print(f"syntonos: {name}: {error.strerror}. Check the path and rights.", file=sys.stderr)
-        return BAD_INPUT
-    except json.JSONDecodeError as error:
-        print(f"syntonos: line {error.lineno}: this is not JSON ({error.msg}). Give a chain "
-              "document.", file=sys.stderr)  # fmt: skip
-        return BAD_INPUT
-    except KeyboardInterrupt:
-        return 130
+        return fail(f"{name}: {error.strerror or error}. Check the path and rights.")
+    except MemoryError:
+        return fail("This needs more memory than there is. Give a smaller file.")
+    except Exception as error:
+        return fail(f"{type(error).__name__}: {error}. This is an error of the program itself: "
+                    "report it with what SYNTONOS_TRACE=1 shows.")  # fmt: skip
 
 
 if __name__ == "__main__":

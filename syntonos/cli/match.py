@@ -73,7 +73,7 @@ class _Charts:
 
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
-    has_place(args.out, args.report)
+    has_place(args.out, args.report, beside=[*args.reference, *args.angle])
     charts = _charts_of(args)
     if isinstance(charts, int):
         return charts

@@ -6,6 +6,7 @@ import errno
 import json
 import os
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,7 @@ from syntonos.core.chain import (
 from syntonos.core.charts import (
     ChartLayout,
 )
-from syntonos.core.errors import LutFileError
+from syntonos.core.errors import LutFileError, MediaError
 from syntonos.core.formats import Cube, read_lut, write_3dl, write_cube
 
 UNCERTAIN = 3
@@ -44,11 +45,26 @@ def write_file(path: str, data: bytes) -> None:
         partial.unlink(missing_ok=True)
 
 
-def has_place(*paths: str | None) -> None:
-    """Raise before the work, not after it, where a file could not be written."""
+def has_place(*paths: str | None, beside: Iterable[str] = ()) -> None:
+    """Raise before the work, not after it, where a file could not be written.
+
+    No two may be one file, nor one of those that are read (`beside`).
+    """
+    taken = {os.path.realpath(path) for path in beside}
     for path in paths:
-        if path is not None and not Path(path).parent.is_dir():
-            raise FileNotFoundError(errno.ENOENT, "There is no such folder", str(Path(path).parent))
+        if path is None:
+            continue
+        place = Path(path)
+        if not place.parent.is_dir():
+            raise FileNotFoundError(errno.ENOENT, "There is no such folder", str(place.parent))
+        if place.is_dir() or (place.exists() and not place.is_file()):
+            raise MediaError(f"{place.name} is no file that can be written.",
+                             hint="Choose another name.", code="media.kind")  # fmt: skip
+        if os.path.realpath(place) in taken:
+            raise MediaError(f"{path} is given for two files.",
+                             hint="Choose another name for what is written.",
+                             code="media.twice")  # fmt: skip
+        taken.add(os.path.realpath(place))
 
 
 def as_json(plain: Any) -> str:

@@ -11,6 +11,7 @@ import sys
 import threading
 import time
 import warnings
+from pathlib import Path
 from typing import NoReturn
 
 
@@ -18,19 +19,12 @@ def run(args: argparse.Namespace) -> int:
     """Prepare the database (and the demo), then serve until Ctrl-C or TERM."""
     data = args.data.resolve()
     data.mkdir(parents=True, exist_ok=True)
-    os.environ["SYNTONOS_DATA"] = str(data)
     os.environ["SYNTONOS_PORT"] = str(args.port)
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
     if not getattr(args, "prepare_only", False) and _is_taken(args.port):
         print(f"syntonos: port {args.port} is taken. Choose another with --port (PORT=).",
               file=sys.stderr)  # fmt: skip
         return 2
-    import django
-
-    django.setup()
-    from django.core.management import call_command
-
-    call_command("migrate", interactive=False, verbosity=0)
+    prepare_data(data)
     if args.command == "demo":
         from syntonos.server.demo import ensure_demo
 
@@ -67,6 +61,49 @@ def run(args: argparse.Namespace) -> int:
     return 0
 
 
+def prepare_data(data: Path) -> None:
+    """Set Django up over a data folder, and bring its database to this version.
+
+    Raises
+    ------
+    MediaError
+        data.closed, data.broken, data.newer.
+    """
+    from syntonos.core.errors import MediaError
+
+    if not os.access(data, os.W_OK | os.X_OK):
+        raise MediaError(
+            f"The data folder {data} may not be written.", code="data.closed",
+            hint="Give the right to write there, or choose another with --data.",
+        )  # fmt: skip
+    os.environ["SYNTONOS_DATA"] = str(data)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
+    import django
+
+    django.setup()
+    from django.core.management import call_command
+    from django.db import DatabaseError, OperationalError, connection
+    from django.db.migrations.loader import MigrationLoader
+
+    name = data / "syntonos.sqlite3"
+    try:
+        loader = MigrationLoader(connection)
+        unknown = set(loader.applied_migrations) - set(loader.disk_migrations)
+        if unknown:
+            app, number = sorted(unknown)[-1]
+            raise MediaError(f"{name} was written by a newer Syntonos ({app} {number}).",
+                             hint="Start that version, or choose another folder with --data.",
+                             code="data.newer")  # fmt: skip
+        call_command("migrate", interactive=False, verbosity=0)
+    except OperationalError as error:
+        raise MediaError(f"{name} cannot be used: {error}.", code="data.broken",
+                         hint="Look at the disc and its rights.") from error  # fmt: skip
+    except DatabaseError as error:
+        raise MediaError(f"{name} is damaged: {error}.", code="data.broken",
+                         hint="Restore a backup (`syntonos restore`), or choose another folder "
+                         "with --data.") from error  # fmt: skip
+
+
 def _tell_of_compiling() -> None:
     """Say that the first start takes longer, where nothing is compiled yet."""
     from syntonos.core._jit import CACHE
@@ -94,6 +131,7 @@ class _Consumer:
         return subprocess.Popen(
             [sys.executable, "-m", "syntonos.server.consumer"],
             start_new_session=True,  # Ctrl-C is for the supervisor, which then says TERM
+            env={**os.environ, "SYNTONOS_PARENT": str(os.getpid())},
         )
 
     def _watch(self) -> None:

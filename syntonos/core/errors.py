@@ -16,6 +16,8 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from syntonos.core.text import printable
+
 
 class ColourError(Exception):
     """Root of all errors the core raises on purpose.
@@ -33,9 +35,8 @@ class ColourError(Exception):
     default_code: ClassVar[str] = "colour"
 
     def __init__(self, message: str, *, hint: str, code: str | None = None) -> None:
-        super().__init__(message)
-        self.message = message
-        self.hint = hint
+        self.message, self.hint = printable(message), printable(hint)
+        super().__init__(self.message)
         self.code = code or self.default_code
 
     def __str__(self) -> str:

@@ -3,12 +3,30 @@
 from __future__ import annotations
 
 import os
+import signal
+import threading
+import time
+
+
+def _end_with(parent: int) -> None:
+    """End when the process that started this one is gone, however it went."""
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(1)
+        os.kill(os.getpid(), signal.SIGTERM)
+        time.sleep(10)
+        os._exit(1)
+
+    threading.Thread(target=watch, daemon=True, name="parent").start()
 
 
 def main() -> None:
     """Work off jobs until TERM."""
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
     os.nice(5)
+    # Known before anything takes its time: the parent may be gone by then.
+    _end_with(int(os.environ.get("SYNTONOS_PARENT", os.getppid())))
     import django
 
     django.setup()

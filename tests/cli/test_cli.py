@@ -178,7 +178,7 @@ def test_an_angle_is_matched_to_published_values_and_to_a_table(media, tmp_path,
     assert match("published")[0] == 2
     assert "choose --to rec709-tone" in capsys.readouterr().err
     assert match(str(tmp_path / "none.csv"), "--to", "rec709-plain")[0] == 2
-    assert "cannot be read" in capsys.readouterr().err
+    assert "There is no file" in capsys.readouterr().err
 
 
 def test_check_names_what_the_charts_speak_for(media, capsys):

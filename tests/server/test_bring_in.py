@@ -1,10 +1,13 @@
 """Bringing in: looking through, correcting, accepting; what breaks is said and the rest goes on."""
 
 import hashlib
+import json
 import shutil
+from urllib.parse import urlencode
 
 import numpy as np
 import pytest
+from asgiref.sync import async_to_sync
 
 from syntonos.core.errors import MediaError
 from syntonos.core.media import write_frame
@@ -275,18 +278,54 @@ def test_the_list_costs_the_same_queries_whatever_its_length(
         assert len(api("get", base)["clips"]) == 6
 
 
-def test_files_are_dropped_whole_or_not_at_all(day, api, settings):
-    from django.core.files.uploadedfile import SimpleUploadedFile
+class Sent:
+    """A request straight to the ASGI application, and how much of its body was asked for."""
 
+    def __init__(self, path, body, headers, *, breaks_off=False):
+        self.body, self.asked, self.breaks_off = body, 0, breaks_off
+        head = {"host": "localhost", "content-length": str(len(body)), **headers}
+        self.scope = {
+            "type": "http", "method": "POST", "path": path.split("?")[0],
+            "asgi": {"version": "3.0"},
+            "query_string": path.partition("?")[2].encode(), "http_version": "1.1",
+            "headers": [(k.encode(), v.encode()) for k, v in head.items()],
+        }  # fmt: skip
+        self.status, self.said = 0, b""
+
+    async def receive(self):
+        chunk = self.body[self.asked : self.asked + 5_000]
+        self.asked += len(chunk)
+        if self.breaks_off and self.asked >= len(self.body) // 2:
+            return {"type": "http.disconnect"}
+        more = self.asked < len(self.body)
+        return {"type": "http.request", "body": chunk, "more_body": more}
+
+    async def send(self, message):
+        self.status = message.get("status", self.status)
+        self.said += message.get("body", b"")
+
+    def go(self):
+        from syntonos.server.config.asgi import application
+
+        async_to_sync(application)(self.scope, self.receive, self.send)
+        return self
+
+    def json(self):
+        return json.loads(self.said)
+
+
+def test_files_are_dropped_whole_or_not_at_all(transactional_db, day, api, settings):
     production, root = day
-    address = f"/api/productions/{production.pk}/uploads"
     data = (root / "Birch" / "B007_01_0.mov").read_bytes()
 
-    def drop(name, data, place=""):
-        return api.client.post(address, {"file": SimpleUploadedFile(name, data), "place": place})
+    def drop(name, data, place="", *, breaks_off=False, **headers):
+        query = urlencode({"name": name, "place": place})
+        headers = {"content-type": "application/octet-stream", **headers}
+        path = f"/api/productions/{production.pk}/uploads?{query}"
+        return Sent(path, data, headers, breaks_off=breaks_off).go()
 
     good = drop("B009.mov", data, "card 1/../../etc/")
-    assert good.status_code == 201, good.content
+    assert good.status == 201, good.said
     path = root / good.json()["file"]
     assert path.read_bytes() == data
     assert root in path.parents
@@ -294,12 +333,25 @@ def test_files_are_dropped_whole_or_not_at_all(day, api, settings):
     assert drop("B009.mov", data, "card 1/etc").json()["file"].endswith("B009 2.mov")
     for name in ("evil.exe", ".mov"):
         refused = drop(name, b"x")
-        assert (refused.status_code, refused.json()["code"]) == (422, "upload.kind")
+        assert (refused.status, refused.json()["code"]) == (422, "upload.kind")
+    # What breaks off on its way leaves nothing; a disc that is full is said before.
+    lost = drop("B011.mov", data, breaks_off=True)
+    assert (lost.status, lost.json()["code"]) == (422, "upload.size")
+    settings.SPARE = 2**60
+    full = drop("B012.mov", data)
+    assert (full.json()["code"], full.asked) == ("upload.space", 0)
+    settings.SPARE = 0
+    # A foreign page is refused before a byte of its body is read; so is another kind of body.
+    foreign = drop("B013.mov", data, origin="https://elsewhere.example")
+    assert (foreign.status, foreign.asked) == (403, 0)
+    form = drop("B013.mov", data, **{"content-type": "text/plain"})
+    assert (form.status, form.asked) == (415, 0)
     broken = drop("B010.mov", data[:500])
     folder = broken.json()["folder"]
     rows = look(api, production, folder)
     assert {rows[n]["state"] for n in ("B010",)} == {"failed"}
     assert rows["B009"]["state"] == "proposed"
+    assert {"B011", "B012", "B013"}.isdisjoint(rows)
     assert not list(root.rglob("*.part"))
 
 

@@ -102,7 +102,11 @@ def test_a_waiting_job_is_stopped_at_once_and_the_same_is_not_queued_twice(api, 
 
 @pytest.mark.parametrize(
     ("error", "code"),
-    [(OperationalError("disc full"), "internal"), (None, "fit.reference")],
+    [
+        (OperationalError("database or disk is full"), "disc.full"),
+        (OperationalError("no such column"), "internal"),
+        (None, "fit.reference"),
+    ],
 )
 def test_a_failure_says_what_to_do(api, place, monkeypatch, error, code):
     if error is None:

@@ -30,6 +30,7 @@ from syntonos.core.encodings import (
 )
 from syntonos.core.encodings.gamuts import D65
 from syntonos.core.encodings.scalar import LINEAR
+from syntonos.core.errors import ChainError
 from syntonos.core.formats.clf_look import clf_processor
 
 _MOST_PIXELS = 120_000
@@ -170,6 +171,11 @@ def read_back(
         them, and on the picture. What share of the picture lies
         beyond what the target's code values hold, and beyond what the LUT takes: video can hold
         R'G'B' above 1, and a LUT gives there what it gives at its edge.
+
+    Raises
+    ------
+    ChainError
+        readback.not_finite where either gives NaN or infinite values.
     """
     sets = _sets(chain, code_rgb)
     program = compile_chain(chain)
@@ -201,7 +207,7 @@ def read_back(
                     float(d.mean()), float(np.percentile(d, 99.9)), float(d.max()),
                 )
             )  # fmt: skip
-    return ReadBack(len(table), tuple(found), outside, beyond)
+    return ReadBack(len(table), _finite(found), outside, beyond)
 
 
 def read_back_clf(
@@ -223,4 +229,15 @@ def read_back_clf(
         d = delta_e_2000(_to_lab(exact, chain), _to_lab(apply_clf(cpu, codes), chain))
         found.append(Difference(colours, "tetrahedral", None, float(d.mean()),
                                 float(np.percentile(d, 99.9)), float(d.max())))  # fmt: skip
-    return ReadBack(0, tuple(found), outside)
+    return ReadBack(0, _finite(found), outside)
+
+
+def _finite(found: list[Difference]) -> tuple[Difference, ...]:
+    for d in found:
+        if not np.isfinite((d.mean, d.p99_9, d.max)).all():
+            raise ChainError(
+                f"The LUT or its chain gives no numbers for some of the {d.colours} colours.",
+                hint="Check the chain's curves and powers, and the file.",
+                code="readback.not_finite",
+            )
+    return tuple(found)

@@ -18,7 +18,8 @@ from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core.colorimetry import adaptation_matrix, lab_to_xyz, xy_to_xyz
 from syntonos.core.encodings import AP1
-from syntonos.core.errors import ChartError
+from syntonos.core.errors import ChartError, MediaError
+from syntonos.core.files import parsing, read_text
 
 A = NDArray[np.float64]
 D50: Final = (0.34570, 0.35854)
@@ -83,6 +84,7 @@ def _bad(slug: str, what: str, hint: str) -> ChartError:
     return ChartError(f"The layout {slug}: {what}", hint=hint, code="layout.invalid")
 
 
+@parsing("The layout", ChartError, hint="See docs/formats.md.", code="layout.invalid")
 def read_layout(text: str, slug: str) -> ChartLayout:
     """Read a layout file.
 
@@ -223,10 +225,9 @@ def find_layout(name: str) -> ChartLayout:
     path = Path(name)
     if path.suffix.lower() == ".toml":
         try:
-            return read_layout(path.read_text("utf-8"), path.stem)
-        except (OSError, UnicodeDecodeError) as error:
-            raise ChartError(f"{name} cannot be read: {error}.", hint="Check the name.",
-                             code="layout.unknown") from None  # fmt: skip
+            return read_layout(read_text(path), path.stem)
+        except MediaError as error:
+            raise ChartError(error.message, hint=error.hint, code="layout.unknown") from None
     raise ChartError(
         f"There is no chart layout {name!r}.",
         hint=f"Choose one of {', '.join(LAYOUTS)}, or give a layout file (.toml).",

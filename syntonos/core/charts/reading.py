@@ -19,6 +19,7 @@ CLIPPED, CRUSHED, GLARE = "clipped", "crushed", "glare"
 _LEAST_PIXELS = 12
 _ALIKE = 0.06  # log ratio of channels within which patches pass for neutral
 _FLOOR = 0.0005  # stored code: nothing lower can be in a file
+_FARTHEST = 1e6  # pixels: no corner lies beyond
 
 
 @dataclass(frozen=True, slots=True)
@@ -243,7 +244,8 @@ def checked_corners(corners: ArrayLike, layout: ChartLayout = CHART_24) -> NDArr
         chart.corners when they span no area, or not in the order of the layout's corner patches.
     """
     quad = np.asarray(corners, np.float64)
-    if quad.shape != (4, 2) or not np.isfinite(quad).all() or not _is_convex(quad):
+    is_near = quad.shape == (4, 2) and np.isfinite(quad).all() and np.abs(quad).max() < _FARTHEST
+    if not is_near or not _is_convex(quad):
         raise ChartError(
             "The four corners do not span a quadrilateral in the order of patches "
             f"{layout.corner_words()}.",

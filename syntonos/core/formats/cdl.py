@@ -13,6 +13,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
 from syntonos.core.errors import LutFileError
+from syntonos.core.files import parsing
 from syntonos.core.formats.table import Triple
 
 _NAMESPACE = "urn:ASC:CDL:v1.2"
@@ -100,6 +101,7 @@ def _numbers(parent: Element | None, name: str, count: int, usual: float) -> tup
     return values
 
 
+@parsing("The CDL file", LutFileError)
 def read_cdl_file(data: bytes) -> list[Correction]:
     """Read a .cc, .ccc or .cdl file strictly.
 

@@ -16,6 +16,7 @@ from defusedxml.common import DefusedXmlException
 from defusedxml.ElementTree import fromstring
 
 from syntonos.core.errors import LutFileError
+from syntonos.core.files import parsing
 from syntonos.core.formats.table import LutTable
 
 _MOST_BYTES = 96 * 2**20
@@ -38,22 +39,26 @@ def _goes_on(cpu: Any) -> bool:
     return False
 
 
+@parsing("The CLF", LutFileError, hint="Export the CLF again, version 3.")
 def clf_transform(data: bytes) -> Any:
     """Return a CLF's nodes as a group of OpenColorIO's transforms.
 
     Raises
     ------
-    OpenColorIO's own exception for what it refuses.
+    LutFileError
+        As `read_clf`.
     """
     return _processor(data).createGroupTransform()
 
 
+@parsing("The CLF", LutFileError, hint="Export the CLF again, version 3.")
 def clf_processor(data: bytes) -> Any:
     """Return what runs a CLF's nodes on float pixels, with the interpolation that it states.
 
     Raises
     ------
-    OpenColorIO's own exception for what it refuses.
+    LutFileError
+        As `read_clf`.
     """
     import PyOpenColorIO as ocio
 
@@ -65,6 +70,7 @@ def clf_processor(data: bytes) -> Any:
 def _processor(data: bytes) -> Any:
     import PyOpenColorIO as ocio
 
+    _see_xml(data)
     # OpenColorIO keeps what it has read by its path: one of its own for each content.
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"{hashlib.sha256(data).hexdigest()}.clf"
@@ -72,20 +78,12 @@ def _processor(data: bytes) -> Any:
         try:
             return ocio.Config.CreateRaw().getProcessor(ocio.FileTransform(str(path)))
         except ocio.Exception as error:
-            raise ocio.Exception(str(error).replace(str(path), "the file")) from None
+            said = str(error).replace(str(path), "the file").splitlines()[0]
+            raise LutFileError(f"OpenColorIO refuses it: {said}",
+                               hint="Export the CLF again, version 3.") from None  # fmt: skip
 
 
-def read_clf(data: bytes) -> LutTable:
-    """Read a CLF file; its table is over 0..1 where it ends there, else over -0.25..1.5.
-
-    Raises
-    ------
-    LutFileError
-        For files over 96 MiB, document types and entities, XML that is none, no ProcessList, and
-        what OpenColorIO refuses, in its words.
-    """
-    import PyOpenColorIO as ocio
-
+def _see_xml(data: bytes) -> None:
     if len(data) > _MOST_BYTES:
         raise LutFileError(f"The file has {len(data)} bytes.", hint="Up to 96 MiB are taken.")
     try:
@@ -99,11 +97,19 @@ def read_clf(data: bytes) -> LutTable:
         raise LutFileError(f"This is not XML ({error}).", hint="Export the CLF again.") from None
     if str(top.tag).rpartition("}")[2] != "ProcessList":
         raise LutFileError(f"The file is a {top.tag}.", hint="A CLF is a ProcessList.")
-    try:
-        cpu = clf_processor(data)
-    except ocio.Exception as error:
-        raise LutFileError(f"OpenColorIO refuses it: {str(error).splitlines()[0]}",
-                           hint="Export the CLF again, version 3.") from None  # fmt: skip
+
+
+@parsing("The CLF", LutFileError, hint="Export the CLF again, version 3.")
+def read_clf(data: bytes) -> LutTable:
+    """Read a CLF file; its table is over 0..1 where it ends there, else over -0.25..1.5.
+
+    Raises
+    ------
+    LutFileError
+        For files over 96 MiB, document types and entities, XML that is none, no ProcessList, and
+        what OpenColorIO refuses, in its words.
+    """
+    cpu = clf_processor(data)
     wide = _goes_on(cpu)
     low, high = (_LOW, _HIGH) if wide else (0.0, 1.0)
     if cpu.hasChannelCrosstalk():

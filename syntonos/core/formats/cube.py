@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
 from syntonos.core.errors import CubeFileError
+from syntonos.core.files import parsing
 from syntonos.core.formats.table import Triple
 
 _MOST_BYTES = 512 * 2**20
@@ -110,6 +111,7 @@ def _fail(line: int | None, what: str, hint: str = _HINT) -> NoReturn:
     raise CubeFileError(f"{place}{what}", hint=hint)
 
 
+@parsing("The .cube file", CubeFileError)
 def read_cube(data: bytes) -> Cube:
     """Read a .cube file strictly.
 
@@ -186,7 +188,7 @@ def _read_head(lines: list[str]) -> tuple[int, int, str, int, Triple, Triple]:
             if size:
                 _fail(number, f"{word}: a size stands twice.", "One table to a file.")
             most = _MOST_POINTS[word]
-            if not rest.isdigit() or not 2 <= int(rest) <= most:
+            if not rest.isdecimal() or len(rest) > 9 or not 2 <= int(rest) <= most:
                 _fail(number, f"{word} is {rest!r}, needed 2 to {most}.")
             axes, size = int(word[4]), int(rest)
         elif word in domain:

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.errors import ChartError
+from syntonos.core.files import parsing
 
 Kind = Literal["xyz", "lab", "rgb"]
 _FIELDS: Final[dict[Kind, tuple[str, str, str]]] = {
@@ -39,6 +40,7 @@ class PatchTable:
     values: NDArray[np.float64]  # (n, 3)
 
 
+@parsing("The table", ChartError, hint=_HINT, code="table.unreadable")
 def read_patch_table(data: bytes, *, patches: int = 24) -> PatchTable:
     """Read a file of patch values.
 
@@ -117,7 +119,7 @@ def _table(
         try:
             name = row[key].strip() if key is not None else str(number)
             # SAMPLE_ID may be a name like A1: then the rows' order counts.
-            index = int(name) if name.isdigit() else number
+            index = int(name) if name.isdecimal() and len(name) < 9 else number
             values = [float(row[i]) for i in at]
         except (ValueError, IndexError):
             raise _fail("number", f"Row {number} has no three numbers: {' '.join(row)[:50]!r}."

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.errors import LutFileError
+from syntonos.core.files import parsing
 from syntonos.core.formats.table import LutTable
 
 _MOST_BYTES = 256 * 2**20
@@ -47,6 +48,7 @@ def write_3dl(table: NDArray[np.float32], *, bits: int = 12) -> bytes:
     return ("\n".join(lines) + "\n").encode("ascii")
 
 
+@parsing("The .3dl file", LutFileError)
 def read_3dl(data: bytes) -> LutTable:
     """Read a .3dl file strictly.
 

@@ -10,7 +10,7 @@ import hashlib
 import os
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from typing import Any, Final
 
 import xxhash
@@ -18,6 +18,7 @@ from defusedxml import ElementTree
 from defusedxml.common import DefusedXmlException
 
 from syntonos.core.errors import MediaError
+from syntonos.core.files import parsing, see_file
 
 _CHUNK: Final = 4 * 2**20
 _LARGEST: Final = 64 * 2**20
@@ -45,6 +46,7 @@ class Marked:
     value: str  # hexadecimal, lower case
 
 
+@parsing("The manifest", code="manifest.invalid")
 def read_manifest(data: bytes) -> dict[str, Marked]:
     """Return what an ASC MHL manifest says, by path below the folder that it is for.
 
@@ -95,7 +97,7 @@ def _plain(tag: object) -> str:
 
 
 def _whole(text: str | None) -> int | None:
-    return int(text) if text and text.isdigit() else None
+    return int(text) if text and text.isdecimal() and len(text) < 19 else None
 
 
 def _fail(message: str) -> MediaError:
@@ -121,7 +123,7 @@ def hash_file(
     MediaError
         media.missing; media.growing, when the file changes while it is read.
     """
-    path = Path(path)
+    path = see_file(path)
     makers = {"sha256": hashlib.sha256(), **{name: _MAKERS[name]() for name in names}}
     try:
         before = path.stat()

@@ -20,6 +20,7 @@ from syntonos.core._jit import jit
 from syntonos.core.colorimetry import adaptation_matrix, locus_white, white_to_cct_duv, xy_to_xyz
 from syntonos.core.encodings import encode, find_encoding
 from syntonos.core.errors import MediaError
+from syntonos.core.files import MOST_STILL, parsing, see_file
 from syntonos.core.media.facts import Recording, known_facts
 from syntonos.core.media.raw_colour import D50, ILLUMINANT_KELVIN, RawColour
 from syntonos.core.media.tags import plain_tags, rate_of, read_tags, timecode_of
@@ -105,6 +106,7 @@ def _ratios(value: Any) -> NDArray[np.float64]:
 
 
 def _opened(path: Path) -> Any:
+    see_file(path, most=MOST_STILL)
     try:
         raw = rawpy.imread(str(path))
     except (rawpy.LibRawError, OSError) as error:
@@ -159,6 +161,7 @@ def _head(path: Path, raw: Any, tags: dict[str, Any]) -> _Head:
     return _Head(colour, neutral / neutral.max(), stops, float(speed) if speed else None)
 
 
+@parsing("The raw file")
 def read_raw_info(path: str | os.PathLike[str]) -> Recording:
     """Return what a raw file says of itself, as a recording of one frame.
 
@@ -231,6 +234,7 @@ def _gamut_from_d50(encoding: str) -> NDArray[np.float64]:
     return np.asarray(np.linalg.solve(gamut.to_xyz, adapted), np.float64)
 
 
+@parsing("The raw file")
 def develop_raw(
     path: str | os.PathLike[str],
     development: RawDevelopment = AS_SHOT,

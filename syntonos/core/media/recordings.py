@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.errors import MediaError
+from syntonos.core.files import parsing, see_file
 from syntonos.core.media import raw, stills, video
 from syntonos.core.media.facts import (
     Recording,
@@ -74,7 +75,7 @@ def group_files(names: Iterable[str]) -> list[FileGroup]:
         path = Path(name)
         numbered = _NUMBER.match(path.stem) if kind != "video" else None
         stem = (numbered[1] if numbered else "") or path.stem
-        number = int(numbered[2]) if numbered and numbered[1] else -1
+        number = int(numbered[2]) if numbered and numbered[1] and len(numbered[2]) < 19 else -1
         if kind == "video":
             stem = path.name
         groups.setdefault((stem, path.suffix.lower()), []).append((number, name))
@@ -114,16 +115,14 @@ def _still_recording(path: Path) -> Recording:
 
 
 def _head(path: Path) -> Recording:
-    if not path.is_file():
-        raise MediaError(f"There is no file {path.name}.", hint="Check the path.",
-                         code="media.missing")  # fmt: skip
-    if path.stat().st_size == 0:
+    if see_file(path).stat().st_size == 0:
         raise MediaError(f"{path.name} is empty.", hint="Copy it again from the card.",
                          code="media.empty")  # fmt: skip
     kind = kind_of(path)
-    if kind == "video":
-        return video.read_video_info(path)
-    return raw.read_raw_info(path) if kind == "raw" else _still_recording(path)
+    with parsing(path.name):
+        if kind == "video":
+            return video.read_video_info(path)
+        return raw.read_raw_info(path) if kind == "raw" else _still_recording(path)
 
 
 def read_recording(paths: Sequence[str | os.PathLike[str]]) -> Recording:

@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.errors import MediaError
+from syntonos.core.files import MOST_STILL, parsing, see_file
 
 FORMATS: Final = {
     ".png": "PNG", ".tif": "TIFF", ".tiff": "TIFF", ".exr": "EXR", ".dpx": "DPX", ".jpg": "JPEG",
@@ -58,9 +59,7 @@ def _open(path: Path) -> Any:
             hint="Pictures may be .png, .tif, .tiff, .exr, .dpx or .jpg.",
             code="media.format",
         )
-    if not path.is_file():
-        raise MediaError(f"There is no file {path.name}.", hint="Check the path.",
-                         code="media.missing")  # fmt: skip
+    see_file(path, most=MOST_STILL)
     picture = oiio.ImageInput.open(str(path))
     if picture is None:
         error = str(oiio.geterror())
@@ -152,11 +151,13 @@ def read_info(path: str | os.PathLike[str]) -> FrameInfo:
     MediaError
         As `read_frame`.
     """
-    picture = _open(Path(path))
-    try:
-        return _check(Path(path), picture.spec())
-    finally:
-        picture.close()
+    path = Path(path)
+    with parsing(path.name):
+        picture = _open(path)
+        try:
+            return _check(path, picture.spec())
+        finally:
+            picture.close()
 
 
 def read_frame(path: str | os.PathLike[str]) -> Frame:
@@ -173,9 +174,13 @@ def read_frame(path: str | os.PathLike[str]) -> Frame:
         When the file is missing or damaged, is 8 bit, grey or with alpha, larger than the limits
         (asked of the head, before pixels are read), or holds NaN or infinite values.
     """
+    with parsing(Path(path).name):
+        return _read(Path(path))
+
+
+def _read(path: Path) -> Frame:
     import OpenImageIO as oiio
 
-    path = Path(path)
     picture = _open(path)
     try:
         spec = picture.spec()

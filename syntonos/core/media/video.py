@@ -25,6 +25,7 @@ from av.video.frame import VideoFrame
 from numpy.typing import NDArray
 
 from syntonos.core.errors import MediaError
+from syntonos.core.files import parsing, see_file
 from syntonos.core.media.facts import Recording, known_facts
 from syntonos.core.media.siting import stated_siting
 from syntonos.core.media.ycbcr import quantisation_scales, ycbcr_to_rgb
@@ -52,6 +53,7 @@ _CODECS: Final = {
 
 
 def _opened(path: Path) -> Any:
+    see_file(path)
     try:
         container = av.open(str(path))
     except (av.FFmpegError, OSError, ValueError) as error:
@@ -198,6 +200,7 @@ class VideoReader:
         Y'CbCr or RGB of 8 to 16 bits.
     """
 
+    @parsing("The video")
     def __init__(
         self, path: str | os.PathLike[str], *, threads: int = 0, index_folder: Path | None = None
     ) -> None:
@@ -391,6 +394,7 @@ class VideoReader:
         key = self._keys[max(int(np.searchsorted(self._keys, wanted, side="right")) - 1, 0)]
         return self._place.get(key, 0) <= self._next
 
+    @parsing("The video")
     def read(
         self, index: int, *, quantisation: str = "", matrix: str = "", siting: str = ""
     ) -> NDArray[np.float32]:

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import json
 import logging
 import re
-from typing import Any
 
+from django.core.exceptions import RequestDataTooBig
 from django.core.exceptions import ValidationError as ModelError
+from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import ValidationError
 
 from syntonos import __version__
 from syntonos.core.errors import ColourError
-from syntonos.server.api.errors import BusyError, ConflictError
+from syntonos.server.api.errors import BusyError, ConflictError, disc_problem
+from syntonos.server.api.guards import problem_answer as problem
 from syntonos.server.board.api import router as board
 from syntonos.server.footage.api import router as footage
 from syntonos.server.handover.api import router as handover
@@ -42,12 +43,6 @@ for _router in (
     history,
 ):
     api.add_router("", _router)
-
-
-def problem(status: int, code: str, detail: str, hint: str, **more: Any) -> HttpResponse:
-    """Return a problem+json answer (RFC 9457, with our `code` and `hint`)."""
-    body = {"status": status, "code": code, "detail": detail, "hint": hint, **more}
-    return HttpResponse(json.dumps(body), status=status, content_type="application/problem+json")
 
 
 @api.exception_handler(ColourError)
@@ -91,6 +86,42 @@ def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
 def _model(request: HttpRequest, error: ModelError) -> HttpResponse:
     return problem(422, "request.invalid", " ".join(error.messages),
                    "Correct the named field and send it again.")  # fmt: skip
+
+
+@api.exception_handler(OverflowError)
+def _too_large(request: HttpRequest, error: OverflowError) -> HttpResponse:
+    # Of every number that reaches the database, in paths and bodies: rows have 63 bits.
+    return problem(422, "request.number", "A number is larger than can be kept.",
+                   "Correct it and send it again.")  # fmt: skip
+
+
+@api.exception_handler(IntegrityError)
+def _broken_rule(request: HttpRequest, error: IntegrityError) -> HttpResponse:
+    # What services foresee they say themselves; this is the database's own word on the rest.
+    return problem(409, "request.refused", f"The change breaks a rule of the data ({error}).",
+                   "Reload and look at what is there; then change it anew.")  # fmt: skip
+
+
+@api.exception_handler(OperationalError)
+@api.exception_handler(OSError)
+def _disc(request: HttpRequest, error: Exception) -> HttpResponse:
+    found = disc_problem(error)
+    if found is None:
+        return _ours(request, error)
+    status = 503 if found["code"] == "database.busy" else 507
+    return problem(status, **found)
+
+
+@api.exception_handler(RequestDataTooBig)
+def _too_long(request: HttpRequest, error: RequestDataTooBig) -> HttpResponse:
+    return problem(413, "request.large", "The body is longer than is taken here.",
+                   "Send less in one go.")  # fmt: skip
+
+
+@api.exception_handler(UnicodeEncodeError)
+def _no_text(request: HttpRequest, error: UnicodeEncodeError) -> HttpResponse:
+    return problem(422, "request.text", "A text holds characters that are none.",
+                   "Type it anew.")  # fmt: skip
 
 
 @api.exception_handler(Exception)

@@ -134,4 +134,4 @@ def put_away(request: HttpRequest, production_id: int, body: AwayIn) -> Any:
 
 @router.get("/productions-away", response=list[ProductionOut], operation_id="listProductionsAway")
 def list_productions_away(request: HttpRequest) -> Any:
-    return Production.every.filter(is_put_away=True).order_by("-created")
+    return Production.every.filter(is_put_away=True).order_by("-id")

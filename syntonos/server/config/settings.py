@@ -23,9 +23,14 @@ def _secret() -> str:
     return path.read_text()
 
 
+# Bytes that are left free on the discs of media and data: beyond that nothing large is begun.
+SPARE = int(float(os.environ.get("SYNTONOS_SPARE_MIB", "512")) * 2**20)
+# Bytes of decoded frames that the render service keeps.
+FRAME_MEMORY = int(float(os.environ.get("SYNTONOS_FRAME_MIB", "1024")) * 2**20)
+
 SECRET_KEY = os.environ.get("SYNTONOS_SECRET") or _secret()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", "testserver"]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "syntonos.server.history",
@@ -37,7 +42,9 @@ INSTALLED_APPS = [
     "syntonos.server.handover",
 ]
 MIDDLEWARE = [
+    "syntonos.server.api.guards.SecurityHeaders",
     "syntonos.server.api.guards.HostAndOriginGuard",
+    "syntonos.server.api.guards.JsonOnly",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "syntonos.server.history.context.AuthorMiddleware",
 ]
@@ -52,7 +59,8 @@ DATABASES = {
             # One writer at a time from its first statement: no lock is upgraded half-way.
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
+            # FULL: what a person was told is kept is on the disc when the answer leaves.
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
         },
     }
 }

@@ -6,10 +6,10 @@ from typing import Any
 
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
-from ninja import File, Form, Router, Status, UploadedFile
+from ninja import Router, Status
 
 from syntonos.core.media import kind_of
-from syntonos.server.footage import looking, missing, selectors, services, uploads
+from syntonos.server.footage import looking, missing, selectors, services
 from syntonos.server.footage.media import list_folder, resolve
 from syntonos.server.footage.models import Arrival, Clip
 from syntonos.server.footage.schemas import (
@@ -25,7 +25,6 @@ from syntonos.server.footage.schemas import (
     ClipSettingsIn,
     FolderOut,
     FoldersIn,
-    UploadOut,
 )
 from syntonos.server.history.services import head_of
 from syntonos.server.jobs.schemas import JobOut
@@ -101,18 +100,8 @@ def resume_arrivals(request: HttpRequest, production_id: int) -> Any:
 @router.post("/productions/{production_id}/arrivals/leave-out", response={204: None},
              operation_id="leaveOutArrivals")  # fmt: skip
 def leave_out_arrivals(request: HttpRequest, production_id: int, body: ArrivalsIn) -> Any:
-    production = get_object_or_404(Production, pk=production_id)
-    production.arrivals.filter(pk__in=body.ids).exclude(state=Arrival.State.DONE).delete()
+    looking.leave_out(get_object_or_404(Production, pk=production_id), body.ids)
     return Status(204, None)
-
-
-@router.post("/productions/{production_id}/uploads", response={201: UploadOut},
-             operation_id="uploadMedia")  # fmt: skip
-def upload_media(
-    request: HttpRequest, production_id: int, file: File[UploadedFile], place: Form[str] = ""
-) -> Any:
-    production = get_object_or_404(Production, pk=production_id)
-    return Status(201, uploads.keep(production, file, place))
 
 
 @router.post("/productions/{production_id}/find-media", response={201: JobOut},

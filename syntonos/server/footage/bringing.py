@@ -12,6 +12,7 @@ from typing import Any
 from django.conf import settings
 
 from syntonos.core.errors import MediaError
+from syntonos.core.files import read_bytes
 from syntonos.core.media import read_recording
 from syntonos.core.media.manifest import Marked, hash_file, read_manifest
 from syntonos.server.footage.clipping import measure
@@ -33,11 +34,15 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     return asdict(bring_in(production, progress))
 
 
+MOST_MANIFEST = 64 * 2**20
+
+
 @dataclass(slots=True)
 class Brought:
     """What came of it."""
 
     clips: int = 0
+    copies: int = 0  # recordings that are clips already, from another place
     verified: int = 0  # files whose checksum a manifest confirmed
     failed: list[dict[str, str]] = field(default_factory=list)  # name, detail, hint
     unread: list[str] = field(default_factory=list)  # manifests that cannot be read, and why
@@ -74,7 +79,7 @@ def _bring(
 ) -> None:  # fmt: skip
     try:
         marks, verified = _marks(row, manifests, tell, out.unread)
-        clip = _clip(row, marks, tell)
+        clip, is_copy = _clip(row, marks, tell)
     except Cancelled:
         raise
     except Exception as error:
@@ -83,9 +88,11 @@ def _bring(
         out.failed.append({"name": row.name, **row.problem})
     else:
         row.state, row.clip, row.problem = Arrival.State.DONE, clip, None
-        out.clips += 1
+        out.clips += not is_copy
+        out.copies += is_copy
         out.verified += verified
-    row.save(update_fields=["state", "clip", "problem"])
+    # Only what came of it, and only where nobody has left it out since.
+    Arrival.objects.filter(pk=row.pk).update(state=row.state, clip=row.clip, problem=row.problem)
 
 
 def _size(row: Arrival, file: str) -> int:
@@ -140,7 +147,7 @@ def _said(
                 for manifest in sorted(place.glob("*.mhl")) if place.is_dir() else []:
                     try:
                         # Later generations repeat and complete the earlier ones.
-                        manifests[folder] |= read_manifest(manifest.read_bytes())
+                        manifests[folder] |= read_manifest(read_bytes(manifest, most=MOST_MANIFEST))
                     except (MediaError, OSError) as error:
                         log.warning("%s: %s", manifest.name, error)
                         unread.append(f"{manifest.name}: {error}")
@@ -151,11 +158,19 @@ def _said(
     return None
 
 
-def _clip(row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]) -> Clip:
+def _clip(
+    row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]
+) -> tuple[Clip, bool]:  # fmt: skip
+    """Return the clip of a recording, and whether it was one already: the card and its backup."""
     camera, light = target_of(row)
     same = Clip.objects.filter(camera=camera, marks=marks).first()
     if same is not None:
-        return same
+        place = {"root": row.root, "files": row.files}
+        own = {"root": same.root, "files": same.files}
+        if place != own and place not in same.copies:
+            same.copies = [*same.copies, place]
+            same.save(update_fields=["copies"])
+        return same, place != own
     said = read_recording([resolve(file, row.root) for file in row.files])
     clip = make_clip(
         camera=camera, light=light, kind=row.kind, files=row.files, name=row.name,
@@ -169,7 +184,7 @@ def _clip(row: Arrival, marks: list[dict[str, Any]], tell: Callable[..., None]) 
         forget_creation(clip)
         clip.delete()
         raise
-    return clip
+    return clip, False
 
 
 def _proxies(clip: Clip) -> None:

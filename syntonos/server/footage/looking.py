@@ -63,12 +63,12 @@ def look_through(
     What was found before a stop stays found; what is a clip already is left out.
     """
     groups = [group for folder in folders for group in walk(folder)]
+    clips = Clip.objects.filter(camera__production=production).values_list("files", "copies")
     known = {
         name
-        for files in Clip.objects.filter(camera__production=production).values_list(
-            "files", flat=True
-        )
-        for name in files
+        for files, copies in clips
+        for some in (files, *(copy["files"] for copy in copies))
+        for name in some
     }
     waiting = production.arrivals.exclude(state=Arrival.State.DONE)
     here = {name for group in groups for name in group.files}
@@ -171,7 +171,12 @@ def _propose(production: Production) -> None:
         )  # fmt: skip
     places = propose_places(found, cameras, lights)
     with transaction.atomic():
-        for row, place in zip(rows, places, strict=True):
+        # A person may have corrected or left out some of it while it was worked out.
+        now = production.arrivals.filter(state=Arrival.State.PROPOSED).in_bulk()
+        for known, place in zip(rows, places, strict=True):
+            if known.pk not in now:
+                continue
+            row = now[known.pk]
             by_hand = row.reasons.get("by_hand", [])
             values = {
                 "letter": place.letter, "camera_name": place.camera_name,
@@ -182,7 +187,7 @@ def _propose(production: Production) -> None:
                 if name not in by_hand:
                     setattr(row, name, value)
             row.reasons = {**place.reasons, "by_hand": by_hand}
-            row.save()
+            row.save(update_fields=[*values, "reasons"])
 
 
 def _rate(text: str) -> Fraction | None:
@@ -210,8 +215,25 @@ def change(production: Production, ids: Sequence[int], values: dict[str, str]) -
                 hand.add("camera_name")
             row.reasons = {**row.reasons, "by_hand": sorted(hand)}
             row.full_clean(exclude=["files", "missing", "recording", "reasons", "problem", "clip"])
-            row.save()
+            row.save(update_fields=[*values, "camera_name", "reasons"])
     return rows
+
+
+def leave_out(production: Production, ids: Sequence[int]) -> None:
+    """Take recordings off the list of what waits; the files stay where they are.
+
+    Raises
+    ------
+    ConflictError
+        arrival.underway, for what is being brought in.
+    """
+    with transaction.atomic():
+        rows = production.arrivals.filter(pk__in=ids).exclude(state=Arrival.State.DONE)
+        underway = rows.filter(state=Arrival.State.ACCEPTED).first()
+        if underway is not None and jobs.is_underway(production, "bring-in"):
+            raise ConflictError("arrival.underway", f"{underway.name} is being brought in.",
+                                "Stop the job first, or wait for its end.")  # fmt: skip
+        rows.delete()
 
 
 def accept(production: Production, ids: Sequence[int]) -> Job:

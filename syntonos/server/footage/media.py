@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import stat
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,12 +17,23 @@ _DEEPEST = 12
 _MOST_FOLDERS = 20_000
 
 
+_LONGEST = 255  # bytes of a name
+
+
 def resolve(relative: str, root: str = "media") -> Path:
     """Return the path below a media root; one that leaves it, by links too, is refused."""
     base: Path = settings.MEDIA_ROOTS[root]
     if "\0" in relative:
         raise MediaError("The path holds a zero.", hint="Rename the file.", code="media.outside")
-    path = (base / relative).resolve()
+    if any(len(os.fsencode(part)) > _LONGEST for part in relative.split("/")):
+        raise MediaError(f"{relative[:80]!r} is longer than a name can be.",
+                         hint="Choose files below the media root.",
+                         code="media.outside")  # fmt: skip
+    try:
+        path = (base / relative).resolve()
+    except (OSError, RuntimeError, ValueError) as error:  # too long, a link to itself
+        raise MediaError(f"{relative[:80]!r} leads nowhere.", hint="Rename the file.",
+                         code="media.outside") from error  # fmt: skip
     if path != base and base not in path.parents:
         raise MediaError(
             f"{relative!r} is outside of the media root.",
@@ -37,6 +50,17 @@ class FoundGroup:
     folder: str
     group: FileGroup
     files: list[str]
+
+
+def _is_below(entry: Path, base: Path) -> bool:
+    """Say whether an entry of a folder leads below the root, and has a name that can be kept."""
+    try:
+        entry.name.encode()
+        there = entry.resolve(strict=True)
+        kind = there.stat().st_mode
+    except (OSError, RuntimeError, UnicodeEncodeError):  # a link to itself, bytes that are no text
+        return False
+    return base in there.parents and (stat.S_ISDIR(kind) or stat.S_ISREG(kind))
 
 
 def list_folder(folder: str, root: str = "media") -> tuple[list[str], list[FoundGroup]]:
@@ -63,10 +87,7 @@ def list_folder(folder: str, root: str = "media") -> tuple[list[str], list[Found
                          hint="Look at its rights.",
                          code="media.unreadable") from error  # fmt: skip
     for entry in entries:
-        if entry.name.startswith("."):
-            continue
-        there = entry.resolve()
-        if there != base and base not in there.parents:
+        if entry.name.startswith(".") or not _is_below(entry, base):
             continue
         if entry.is_dir():
             folders.append(entry.relative_to(base).as_posix())

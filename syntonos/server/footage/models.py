@@ -57,6 +57,7 @@ class Clip(Kept):
     metadata = models.JSONField(default=dict)
     warnings = models.JSONField(default=list)
     missing = models.JSONField(default=list)  # numbers of the frames that are not there
+    copies = models.JSONField(default=list)  # where its files lie too, byte by byte: root, files
     overrides = models.JSONField(default=dict)  # of SETTINGS, where it differs from its camera
     # What its code values look like, what speaks against how it is taken, and for what that holds.
     profile = models.JSONField(default=dict)
@@ -167,7 +168,7 @@ class Arrival(models.Model):
     light_name = models.CharField(max_length=80, blank=True)
     kind = models.CharField(max_length=8, choices=Clip.Kind, default=Clip.Kind.SCENE)
     reasons = models.JSONField(default=dict)  # why: letter, light, kind, encoding
-    clip = models.OneToOneField(Clip, on_delete=models.SET_NULL, null=True, blank=True)
+    clip = models.ForeignKey(Clip, on_delete=models.SET_NULL, null=True, blank=True)
 
     class Meta:
         ordering = ["letter", "light_name", "folder", "name", "id"]

@@ -71,6 +71,7 @@ class ClipDetails(ClipRow):
     pixel_aspect: float
     missing: list[int]
     checksum: str
+    also_at: list[str]  # first files of its copies
     differences: list[str]  # from its light's chart clip
 
 
@@ -170,8 +171,3 @@ class ArrivalChange(Schema):
 
 class ArrivalsIn(Schema):
     ids: list[int] = Field(min_length=1, max_length=10000)
-
-
-class UploadOut(Schema):
-    folder: str
-    file: str

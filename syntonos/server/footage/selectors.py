@@ -119,7 +119,10 @@ def clip_details(clip: Clip) -> dict[str, Any]:
         camera=clip.camera, light=clip.light, kind=Clip.Kind.CHART
     ).order_by("id").first()  # fmt: skip
     apart = differences(chart, clip) if chart and clip.kind == Clip.Kind.SCENE else []
-    return clip_row(clip) | {"differences": apart, "head": head_of(clip.camera.production_id)}
+    return clip_row(clip) | {
+        "differences": apart, "head": head_of(clip.camera.production_id),
+        "also_at": [copy["files"][0] for copy in clip.copies],
+    }  # fmt: skip
 
 
 def sidecars_of(clip: Clip) -> list[str]:

@@ -2,71 +2,115 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import re
 import shutil
 from pathlib import Path
 
 from django.conf import settings
 from django.utils import timezone
-from ninja import UploadedFile
 
 from syntonos.core.errors import MediaError
 from syntonos.core.media import kind_of
 from syntonos.server.productions.models import Production
 
 MOST_GIB = 64
-_CHUNK = 4 * 2**20
-_SPARE = 512 * 2**20  # left free on the disc
 _BESIDE = (".mhl", ".cube", ".cdl", ".cc", ".ccc", ".clf", ".3dl")
 
 
-def keep(production: Production, file: UploadedFile, place: str) -> dict[str, str]:
-    """Keep a file below the media root, in a folder of the production's drops of that day.
+class Incoming:
+    """A file on its way below the media root, in a folder of the production's drops of that day.
+
+    It has its name when it is whole (`finish`); until then, and where it is dropped, there is none.
 
     Parameters
     ----------
-    place
-        Folders below it, as the browser names them ("A001/Clip"); they are cleaned.
+    name, place
+        Of the file, and the folders above it as the browser names them ("A001/Clip"); cleaned.
+    size
+        Bytes that are announced.
 
     Raises
     ------
     MediaError
-        For endings that are not read, files that are too large, and a full disc; nothing half
-        stays behind.
+        For endings that are not read, files that are too large, and a full disc.
     """
-    name = _clean(Path(file.name or "file").name)
-    if not kind_of(name) and Path(name).suffix.lower() not in _BESIDE:
-        raise MediaError(
-            f"{name} is nothing that is read here.", code="upload.kind",
-            hint="Pictures, video, raw, and LUTs, CDLs or manifests beside them are.",
-        )  # fmt: skip
-    size = file.size or 0
-    if size > MOST_GIB * 2**30:
-        raise MediaError(f"{name} has {size / 2**30:.0f} GiB.", code="upload.large",
-                         hint=f"Up to {MOST_GIB} GiB can be dropped. Put it into the media folder "
-                         "instead and look through that.")  # fmt: skip
-    base: Path = settings.MEDIA_ROOTS["media"]
-    folder = f"dropped/{timezone.now():%Y-%m-%d}-p{production.pk}"
-    below = [_clean(part) for part in place.split("/") if part.strip(". ")][:8]
-    target = base.joinpath(folder, *below, name)
-    target.parent.mkdir(parents=True, exist_ok=True)
-    if shutil.disk_usage(target.parent).free < size + _SPARE:
-        raise MediaError("The disc is full.", code="upload.space",
-                         hint="Make room where the media are, then drop the file "
-                         "again.")  # fmt: skip
-    target = _free(target)
-    partial = target.with_name(f".{target.name}.part")
-    try:
-        with partial.open("wb") as out:
-            for chunk in file.chunks(_CHUNK):
-                out.write(chunk)
-        partial.replace(target)
-    except OSError as error:
-        raise MediaError(f"{name} could not be kept: {error.strerror}.", code="upload.space",
-                         hint="Look at the disc, then drop the file again.") from error  # fmt: skip
-    finally:
-        partial.unlink(missing_ok=True)
-    return {"folder": folder, "file": target.relative_to(base).as_posix()}
+
+    def __init__(self, production: Production, name: str, size: int, place: str) -> None:
+        self._name, self._size, self._done = _clean(Path(name or "file").name), size, 0
+        name = self._name
+        if not kind_of(name) and Path(name).suffix.lower() not in _BESIDE:
+            raise MediaError(
+                f"{name} is nothing that is read here.", code="upload.kind",
+                hint="Pictures, video, raw, and LUTs, CDLs or manifests beside them are.",
+            )  # fmt: skip
+        if size > MOST_GIB * 2**30:
+            raise MediaError(f"{name} has {size / 2**30:.0f} GiB.", code="upload.large",
+                             hint=f"Up to {MOST_GIB} GiB can be dropped. Put it into the media "
+                             "folder instead and look through that.")  # fmt: skip
+        self._base: Path = settings.MEDIA_ROOTS["media"]
+        self._folder = f"dropped/{timezone.now():%Y-%m-%d}-p{production.pk}"
+        below = [_clean(part) for part in place.split("/") if part.strip(". ")][:8]
+        target = self._base.joinpath(self._folder, *below, name)
+        try:
+            target.parent.mkdir(parents=True, exist_ok=True)
+            if shutil.disk_usage(target.parent).free < size + settings.SPARE:
+                raise MediaError("The disc is full.", code="upload.space",
+                                 hint="Make room where the media are, then drop the file "
+                                 "again.")  # fmt: skip
+            self._target = _free(target)
+            self._partial = self._target.with_name(f".{self._target.name}.part")
+            self._out = self._partial.open("wb")
+        except OSError as error:
+            raise self._lost(error) from error
+
+    def _lost(self, error: OSError) -> MediaError:
+        return MediaError(f"{self._name} could not be kept: {error.strerror}.", code="upload.space",
+                          hint="Look at the disc, then drop the file again.")  # fmt: skip
+
+    def write(self, chunk: bytes) -> None:
+        """Keep what has come.
+
+        Raises
+        ------
+        MediaError
+            upload.space; upload.size for more than was announced.
+        """
+        self._done += len(chunk)
+        if self._done > self._size:
+            raise MediaError(f"{self._name} is longer than was announced.", code="upload.size",
+                             hint="Drop it again.")  # fmt: skip
+        try:
+            self._out.write(chunk)
+        except OSError as error:
+            raise self._lost(error) from error
+
+    def finish(self) -> dict[str, str]:
+        """Give the file its name; returns its folder and where it is below the media root.
+
+        Raises
+        ------
+        MediaError
+            upload.size where it broke off; upload.space.
+        """
+        if self._done != self._size:
+            raise MediaError(f"{self._name} broke off on its way.", code="upload.size",
+                             hint="Drop it again.")  # fmt: skip
+        try:
+            self._out.flush()
+            os.fsync(self._out.fileno())
+            self._out.close()
+            self._partial.replace(self._target)
+        except OSError as error:
+            raise self._lost(error) from error
+        return {"folder": self._folder, "file": self._target.relative_to(self._base).as_posix()}
+
+    def drop(self) -> None:
+        """Take away what is there of it; nothing after `finish`."""
+        with contextlib.suppress(OSError):
+            self._out.close()
+        self._partial.unlink(missing_ok=True)
 
 
 def _clean(name: str) -> str:

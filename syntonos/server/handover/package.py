@@ -17,6 +17,7 @@ from django.utils import timezone
 from syntonos.core.chain import LutLevels, Overrides, compose
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.handover import services
 from syntonos.server.handover.models import Export
@@ -55,6 +56,11 @@ class Wanted:
 
 def start(production: Production, wanted: dict[str, Any]) -> Job:
     """Queue the making of a package."""
+    lights = set(production.lights.values_list("pk", flat=True))
+    cameras = set(production.cameras.values_list("pk", flat=True))
+    if any(light not in lights or camera not in cameras for light, camera in wanted["cells"]):
+        raise ConflictError("takeaway.cells", "An angle that was chosen is not in this production.",
+                            "Choose the angles again.")  # fmt: skip
     count = len(wanted["cells"])
     title = f"Taking {count} angle{'s' if count != 1 else ''} away"
     return jobs.start(production, KIND, title, {"production_id": production.pk, **wanted})

@@ -7,12 +7,12 @@ import time
 import uuid
 from typing import TYPE_CHECKING, Any, Protocol, cast
 
-from django.db import transaction
+from django.db import OperationalError, transaction
 from django.utils import timezone
 from django.utils.module_loading import import_string
 
 from syntonos.core.errors import ColourError
-from syntonos.server.api.errors import ConflictError
+from syntonos.server.api.errors import ConflictError, disc_problem
 from syntonos.server.history import context
 from syntonos.server.jobs.models import Job
 
@@ -62,6 +62,9 @@ class Progress:
             raise Cancelled
 
 
+_PAUSES = (0.2, 1.0, 5.0, 20.0, 60.0)  # seconds between tries to keep how a job ended
+
+
 class Runner(Protocol):
     """Does a job; returns what came of it, as JSON."""
 
@@ -96,6 +99,12 @@ def start(
     return job
 
 
+def is_underway(production: Production, kind: str) -> bool:
+    """Say whether a job of a kind waits or runs."""
+    open_ = (Job.State.QUEUED, Job.State.RUNNING)
+    return Job.objects.filter(production=production, kind=kind, state__in=open_).exists()
+
+
 def run(job_id: int) -> None:
     """Work a queued job off; what goes wrong is kept with it."""
     begun = Job.objects.filter(pk=job_id, state=Job.State.QUEUED).update(state=Job.State.RUNNING)
@@ -115,16 +124,32 @@ def run(job_id: int) -> None:
     except ConflictError as error:
         problem = {"code": error.code, "detail": error.detail, "hint": error.hint}
         end = {"problem": problem, "state": Job.State.FAILED}
-    except Exception:
+    except Exception as error:
         log.exception("job %s failed", job.pk)
-        problem = {
+        problem = disc_problem(error) or {
             "code": "internal", "detail": "Something went wrong in Syntonos itself.",
             "hint": "Start it again; what was done before is kept. The log says more.",
         }  # fmt: skip
         end = {"problem": problem, "state": Job.State.FAILED}
     if end["state"] == Job.State.DONE:
         end["progress"] = 1.0
-    Job.objects.filter(pk=job_id).update(ended=timezone.now(), step="", **end)
+    _keep_end(job_id, end)
+
+
+def _keep_end(job_id: int, end: dict[str, Any]) -> None:
+    """Keep how a job ended. Where the disc refuses it, it is failed as soon as there is room."""
+    for pause in (*_PAUSES, None):
+        try:
+            Job.objects.filter(pk=job_id).update(ended=timezone.now(), step="", **end)
+        except (OperationalError, OSError) as error:
+            problem = disc_problem(error)
+            if problem is None or pause is None:
+                raise
+            log.warning("the end of job %s could not be kept: %s", job_id, error)
+            end = {"problem": problem, "state": Job.State.FAILED}
+            time.sleep(pause)
+        else:
+            return
 
 
 def cancel(job: Job) -> Job:

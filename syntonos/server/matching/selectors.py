@@ -54,7 +54,7 @@ def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
     """Return the newest chart reading of a camera in a light that holds, or the newest at all."""
     rows = (
         ChartReading.objects.filter(clip__light_id=light_id, clip__camera_id=camera_id)
-        .select_related("clip__camera").order_by("created", "id")
+        .select_related("clip__camera").order_by("id")
     )  # fmt: skip
     newest: ChartReading | None = None
     for row in rows:
@@ -74,7 +74,7 @@ def newest_readings(
     rows = ChartReading.objects.filter(clip__camera__production_id=production_id)
     if cameras is not None:
         rows = rows.filter(clip__camera__in=cameras)
-    rows = rows.select_related("clip__camera").order_by("created", "id")
+    rows = rows.select_related("clip__camera").order_by("id")
     newest: dict[tuple[int, int], ChartReading] = {}
     for row in rows:
         key = row.clip.light_id, row.clip.camera_id
@@ -92,7 +92,7 @@ def holds(row: ChartReading) -> bool:
 def clip_readings(light_id: int, camera: Camera) -> list[dict[str, int | str]]:
     """Return each clip's newest reading of a single exposure, as the camera is taken now."""
     rows = ChartReading.objects.filter(clip__light_id=light_id, clip__camera=camera)
-    rows = rows.select_related("clip__camera").order_by("created", "id")
+    rows = rows.select_related("clip__camera").order_by("id")
     newest = {row.clip_id: row for row in rows if not row.notes.get("bracket") and holds(row)}
     return [
         {"clip_id": clip, "reading_id": row.pk,

@@ -270,7 +270,7 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
         clips.append({"name": clip.name, "mean": float(change.mean()),
                       "most": float(np.percentile(change, 99))})  # fmt: skip
     expected_now = current.evidence.get("expected")
-    files = list(current.exports.order_by("-created").values_list("file_name", flat=True))
+    files = list(current.exports.order_by("-id").values_list("file_name", flat=True))
     return Change(found.expected, expected_now, clips, files)
 
 

@@ -11,7 +11,7 @@ from syntonos.server.productions.models import Camera, Production
 
 def productions() -> QuerySet[Production]:
     """Return all productions, the newest first."""
-    return Production.objects.select_related("reference_camera").order_by("-created")
+    return Production.objects.select_related("reference_camera").order_by("-id")
 
 
 def usual(camera: Camera, encoding: Encoding) -> list[Usual]:

@@ -82,7 +82,8 @@ def checked_outputs(rows: list[dict[str, Any]]) -> list[dict[str, Any]]:
         For stages that are none, and outputs that are no displays.
     """
     out: list[dict[str, Any]] = []
-    taken: set[str] = set()
+    # What a LUT leads to beside the outputs.
+    taken: set[str] = {"reference"}
     for row in rows:
         stage = read_output(row["stage"])
         if isinstance(stage, EncodingOutput):
@@ -116,9 +117,9 @@ def keep_own_encoding(
 
 
 def _check_encoding(values: dict[str, Any]) -> dict[str, Any]:
-    if "encoding" in values:
+    if values.get("encoding") is not None:
         values["encoding"] = find_encoding(values["encoding"]).slug
-    if "levels" in values:
+    if values.get("levels") is not None:
         levels_scale_offset(values["levels"])
     if values.get("raw"):
         RawDevelopment(**values["raw"])  # says what is wrong with it

@@ -1178,23 +1178,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/productions/{production_id}/uploads": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Upload Media */
-        post: operations["uploadMedia"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/tone-curve": {
         parameters: {
             query?: never;
@@ -1927,6 +1910,8 @@ export interface components {
          * @description All that is known of a clip.
          */
         ClipDetails: {
+            /** Also At */
+            also_at: string[];
             /** Bits */
             bits: number;
             /** Camera Id */
@@ -3992,13 +3977,6 @@ export interface components {
             /** Warmth */
             warmth: number;
         };
-        /** UploadOut */
-        UploadOut: {
-            /** File */
-            file: string;
-            /** Folder */
-            folder: string;
-        };
         /**
          * UsualOut
          * @description What range and curve levels files of a kind usually go with.
@@ -5923,43 +5901,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SteppedOut"];
-                };
-            };
-        };
-    };
-    uploadMedia: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                production_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                    /**
-                     * Place
-                     * @default
-                     */
-                    place?: string;
-                };
-            };
-        };
-        responses: {
-            /** @description Created */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UploadOut"];
                 };
             };
         };

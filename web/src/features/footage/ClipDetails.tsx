@@ -94,6 +94,7 @@ export function ClipDetails({
             {data.media === "video" && (
               <Fact name="Range" value={data.tagged_range || "not tagged: taken as legal"} />
             )}
+            {data.also_at.length > 0 && <Fact name="Also at" value={data.also_at.join(", ")} />}
             {data.timecode && <Fact name="Timecode" value={data.timecode} />}
             {Object.entries(FACTS).map(
               ([name, word]) =>

@@ -139,13 +139,12 @@ function Drop({
     let where = "";
     setState({ done: 0, all: files.length, refused });
     for (const [i, { file, place }] of files.entries()) {
-      const body = new FormData();
-      body.append("file", file);
-      body.append("place", place);
+      const asked = new URLSearchParams({ name: file.name, place });
       try {
-        const answer = await fetch(`/api/productions/${production}/uploads`, {
+        const answer = await fetch(`/api/productions/${production}/uploads?${asked}`, {
           method: "POST",
-          body,
+          headers: { "Content-Type": "application/octet-stream" },
+          body: file,
         });
         const said = await answer.json();
         if (!answer.ok) throw said;

@@ -87,7 +87,7 @@ function serve(arrivals: Arrival[], clips: ClipRow[], refuse: Record<string, unk
           { name: "C1", files: ["C1_1.dpx"], media: "stills", missing: 2, is_registered: false },
         ],
       });
-    if (path.endsWith("/uploads"))
+    if (path.endsWith("/uploads") || path.includes("/uploads?"))
       return json({ folder: "dropped/x", file: "dropped/x/a.mov" }, 201);
     return json([], asked.method === "POST" ? 201 : 200);
   });
