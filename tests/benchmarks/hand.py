@@ -139,10 +139,8 @@ def bench_hand(address: str, kinds: str = "slider,frame,video,wipe") -> None:
                 # Elm records HEVC with one key frame a second, Cedar sequences of pictures.
                 camera = 5 if what == "video" else 3
                 page.goto(f"{place}{camera}/bench?panel=balance&compare={compare}")
-                page.wait_for_function(
-                    "document.querySelectorAll('canvas[data-drawn=yes]').length >= "
-                    + ("3" if what == "wipe" else "4")
-                )
+                drawn = page.locator("canvas[data-drawn=yes]")
+                drawn.nth(2 if what == "wipe" else 3).wait_for(state="attached")
                 _settled(page)
                 if what == "slider":
                     thing = page.get_by_role("slider", name="Exposure")

@@ -35,7 +35,7 @@ def opened(page, server, path):
     page.goto(server + path)
     page.locator("main").first.wait_for()
     page.wait_for_load_state("networkidle")
-    page.wait_for_function("document.querySelector('.loading') === null")
+    expect(page.locator(".loading")).to_have_count(0)
 
 
 def test_no_view_breaks_a_serious_rule_of_accessibility(page, server):

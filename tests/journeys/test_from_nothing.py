@@ -79,10 +79,9 @@ def test_a_production_is_begun_and_a_clip_brought_in(empty):
         page.keyboard.press("Escape")
         picture = page.get_by_alt_text("A Alder in Pit")
         expect(picture).to_be_visible()
-        page.wait_for_function(
-            "() => { const i = document.querySelector('[data-cell] img');"
-            " return i.complete && i.naturalWidth > 100 }"
-        )
+        shown = page.locator("[data-cell] img").first
+        expect(shown).to_have_js_property("complete", value=True)
+        assert shown.evaluate("image => image.naturalWidth") > 100
 
         # A changed display changes the picture's key, and so the picture.
         before = picture.get_attribute("src")

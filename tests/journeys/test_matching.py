@@ -19,7 +19,7 @@ def _cell(page, letter):
 
 
 def _drawn(page, count):
-    page.wait_for_function(f"document.querySelectorAll('canvas[data-drawn=yes]').length >= {count}")
+    expect(page.locator("canvas[data-drawn=yes]").nth(count - 1)).to_be_attached()
 
 
 def _pixels(page, label):
@@ -57,7 +57,7 @@ def test_by_mouse_from_the_board_to_a_lut_that_holds(page, media, tmp_path):
     matched = _pixels(page, "B001_02, match 1")
     page.get_by_role("button", name="Match on").click()
     expect(page.get_by_role("button", name="Match off")).to_be_visible()
-    page.wait_for_function("!document.querySelector('canvas[aria-label*=\"match 1\"]')")
+    expect(page.locator('canvas[aria-label*="match 1"]')).to_have_count(0)
     before = _pixels(page, "B001_02, as shot")
     assert np.abs(before - matched).mean() > 4
     page.get_by_role("button", name="Match off").click()
