@@ -5,6 +5,8 @@ The rules of accessibility are axe-core's (WCAG 2.2 A and AA), run in the page.
 
 from pathlib import Path
 
+from playwright.sync_api import expect
+
 AXE = Path(__file__).parents[2] / "web/node_modules/axe-core/axe.min.js"
 VIEWS = (
     "/p/1", "/p/1/footage?show=clips", "/p/1/footage?show=waiting", "/p/1/l/1/c/3/chart",
