@@ -1,5 +1,6 @@
 """Bringing in: looking through, correcting, accepting; what breaks is said and the rest goes on."""
 
+import asyncio
 import hashlib
 import json
 import shutil
@@ -290,14 +291,17 @@ class Sent:
             "query_string": path.partition("?")[2].encode(), "http_version": "1.1",
             "headers": [(k.encode(), v.encode()) for k, v in head.items()],
         }  # fmt: skip
-        self.status, self.said = 0, b""
+        self.status, self.said, self.is_over = 0, b"", False
 
     async def receive(self):
         chunk = self.body[self.asked : self.asked + 5_000]
         self.asked += len(chunk)
         if self.breaks_off and self.asked >= len(self.body) // 2:
             return {"type": "http.disconnect"}
+        if self.is_over:  # nobody goes away
+            await asyncio.Event().wait()
         more = self.asked < len(self.body)
+        self.is_over = not more
         return {"type": "http.request", "body": chunk, "more_body": more}
 
     async def send(self, message):

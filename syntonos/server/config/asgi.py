@@ -3,14 +3,23 @@
 What is foreign is refused by its head, before a byte of its body is read.
 """
 
+import asyncio
 import json
 import os
-from typing import Any
+from typing import Any, Final
 
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
 _django = get_asgi_application()
+
+from syntonos.server.api.admission import MOST_REQUESTS, Gate  # noqa: E402 - settings come first
+from syntonos.server.api.errors import BusyError, ConflictError  # noqa: E402
+
+_DRAFT: Final = "/api/pictures/draft"
+_MOST_DRAFT: Final = 4 * 2**20
+_drafts = Gate()
+_others = asyncio.Semaphore(MOST_REQUESTS)
 
 
 async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
@@ -20,29 +29,72 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
 
         await stream(scope, receive, send)
         return
-    if scope["type"] == "http":
-        from syntonos.server.api.guards import foreign_request
-        from syntonos.server.footage.receiving import receive_file, takes
+    if scope["type"] != "http":
+        await _django(scope, receive, send)
+        return
+    from syntonos.server.api.guards import foreign_request
+    from syntonos.server.footage.receiving import receive_file, takes
 
-        headers = {name.decode("latin-1"): value.decode("latin-1")
-                   for name, value in scope["headers"]}  # fmt: skip
-        found = foreign_request(scope["method"], headers, headers.get("host", ""))
-        if found:
-            await _refuse(send, found)
+    headers = {name.decode("latin-1"): value.decode("latin-1") for name, value in scope["headers"]}
+    found = foreign_request(scope["method"], headers, headers.get("host", ""))
+    if found:
+        await _answer(send, 403, "request.foreign", found,
+                      "Open Syntonos at the address it printed and work there.")  # fmt: skip
+    elif takes(scope):
+        await receive_file(scope, receive, send)
+    elif scope["path"] == _DRAFT and scope["method"] == "POST":
+        await _draft(scope, receive, send)
+    else:
+        async with _others:
+            await _django(scope, receive, send)
+
+
+async def _draft(scope: dict[str, Any], receive: Any, send: Any) -> None:
+    """Let a draft in by its view; what it says is looked at closely by who makes it."""
+    body = b""
+    while True:
+        message = await receive()
+        if message["type"] != "http.request":
             return
-        if takes(scope):
-            await receive_file(scope, receive, send)
+        body += message.get("body", b"")
+        if len(body) > _MOST_DRAFT:
+            await _answer(send, 413, "request.large", "The body is longer than is taken here.",
+                          "Send less in one go.")  # fmt: skip
             return
-    await _django(scope, receive, send)
+        if not message.get("more_body"):
+            break
+    try:
+        asked = json.loads(body)
+        view = str(asked.get("session", ""))[:60], str(asked["view"])[:60]
+    except (ValueError, KeyError, AttributeError, TypeError, RecursionError):
+        view = ("", "")  # not understood: said by who validates it
+
+    async def again() -> dict[str, Any]:
+        nonlocal body
+        if body is None:
+            return await receive()
+        sent, body = body, None  # type: ignore[assignment]
+        return {"type": "http.request", "body": sent, "more_body": False}
+
+    try:
+        await _drafts.enter(view)
+    except (ConflictError, BusyError) as error:
+        status = 429 if isinstance(error, BusyError) else 409
+        await _answer(send, status, error.code, error.detail, error.hint)
+        return
+    try:
+        await _django(scope, again, send)
+    finally:
+        _drafts.leave(view)
 
 
-async def _refuse(send: Any, detail: str) -> None:
-    body = json.dumps({
-        "status": 403, "code": "request.foreign", "detail": detail,
-        "hint": "Open Syntonos at the address it printed and work there.",
-    }).encode()  # fmt: skip
-    await send({"type": "http.response.start", "status": 403, "headers": [
-        (b"content-type", b"application/problem+json"), (b"connection", b"close"),
-        (b"content-length", str(len(body)).encode()),
-    ]})  # fmt: skip
+async def _answer(send: Any, status: int, code: str, detail: str, hint: str) -> None:
+    body = json.dumps({"status": status, "code": code, "detail": detail, "hint": hint}).encode()
+    headers = [(b"content-type", b"application/problem+json"),
+               (b"content-length", str(len(body)).encode())]  # fmt: skip
+    if status == 429:
+        headers.append((b"retry-after", b"1"))
+    if status in (403, 413):
+        headers.append((b"connection", b"close"))  # what is still to come is not read
+    await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body})

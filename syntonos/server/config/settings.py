@@ -78,4 +78,6 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
+    # A picture that a newer one replaced is an answer, not an event.
+    "loggers": {"django.request": {"level": "ERROR"}},
 }
