@@ -26,7 +26,7 @@ def _secret() -> str:
 # Bytes that are left free on the discs of media and data: beyond that nothing large is begun.
 SPARE = int(float(os.environ.get("SYNTONOS_SPARE_MIB", "512")) * 2**20)
 # Bytes of decoded frames that the render service keeps.
-FRAME_MEMORY = int(float(os.environ.get("SYNTONOS_FRAME_MIB", "1024")) * 2**20)
+FRAME_MEMORY = int(float(os.environ.get("SYNTONOS_FRAME_MIB", "512")) * 2**20)
 
 SECRET_KEY = os.environ.get("SYNTONOS_SECRET") or _secret()
 DEBUG = False

@@ -106,7 +106,7 @@ def _there(clip: Clip, is_there: bool) -> None:
         )  # fmt: skip
 
 
-_cache = FrameCache()
+_cache = FrameCache(settings.FRAME_MEMORY)
 _readers = _Readers()
 
 
