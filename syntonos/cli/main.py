@@ -137,10 +137,25 @@ def _parser() -> argparse.ArgumentParser:
         keep.add_argument("file", metavar="FILE.zip")
         keep.add_argument("--data", type=Path, default=Path("var"), metavar="FOLDER")
 
+    user = commands.add_parser("user", help="accounts, for `serve --host`")
+    user.add_argument("do", choices=("list", "keep", "close"))
+    user.add_argument("name", nargs="?", metavar="NAME")
+    user.add_argument("--role", choices=("look", "grade", "manage"), default="grade")
+    user.add_argument("--password", metavar="-", help="- asks for it; else one is made up")
+    user.add_argument("--data", type=Path, default=Path("var"), metavar="FOLDER")
+
     for name, text in (("serve", "serve the application"), ("demo", "serve it with the demo")):
         serve = commands.add_parser(name, help=text)
         serve.add_argument("--port", type=int, default=8000)
         serve.add_argument("--data", type=Path, default=Path("var"), metavar="FOLDER")
+        serve.add_argument("--host", default="127.0.0.1", metavar="ADDRESS",
+                           help="other than this machine's own needs accounts, TLS")  # fmt: skip
+        serve.add_argument("--name", action="append", default=[], metavar="HOSTNAME",
+                           help="under which others reach it")  # fmt: skip
+        serve.add_argument("--certificate", type=Path, metavar="FILE.pem")
+        serve.add_argument("--key", type=Path, metavar="FILE.pem")
+        serve.add_argument("--behind-proxy", action="store_true",
+                           help="a proxy on this machine does TLS")  # fmt: skip
         if name == "demo":
             serve.add_argument("--prepare-only", action="store_true",
                                help="make the footage and the database, then stop")  # fmt: skip
@@ -210,7 +225,7 @@ def _run(argv: Sequence[str] | None) -> int:
 
         if args.command in ("serve", "demo"):
             return serve.run(args)
-        own = {"match": match, "backup": backup, "restore": backup}
+        own = {"match": match, "backup": backup, "restore": backup, "user": serve}
         module = own.get(args.command, commands)
         return int(getattr(module, f"run_{args.command}")(args))
     except ColourError as error:

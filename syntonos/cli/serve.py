@@ -20,11 +20,17 @@ def run(args: argparse.Namespace) -> int:
     data = args.data.resolve()
     data.mkdir(parents=True, exist_ok=True)
     os.environ["SYNTONOS_PORT"] = str(args.port)
+    beyond = _beyond(args)
+    if beyond:
+        os.environ["SYNTONOS_ACCOUNTS"] = "1"
+        os.environ["SYNTONOS_NAMES"] = ",".join([*args.name, args.host])
     if not getattr(args, "prepare_only", False) and _is_taken(args.port):
         print(f"syntonos: port {args.port} is taken. Choose another with --port (PORT=).",
               file=sys.stderr)  # fmt: skip
         return 2
     prepare_data(data)
+    if beyond:
+        _needs_manager()
     if args.command == "demo":
         from syntonos.server.demo import ensure_demo
 
@@ -51,13 +57,90 @@ def run(args: argparse.Namespace) -> int:
     # uvicorn shuts down, then raises the signal again: both ways of stopping it end in exit code 0.
     signal.signal(signal.SIGTERM, _stop)
     signal.signal(signal.SIGINT, _stop)
-    print(f"Syntonos is at http://127.0.0.1:{args.port}/ (Ctrl-C stops it)", flush=True)
+    shown = f"https://{(args.name or [args.host])[0]}" if beyond else "http://127.0.0.1"
+    place = shown if args.behind_proxy else f"{shown}:{args.port}"
+    print(f"Syntonos is at {place}/ (Ctrl-C stops it)", flush=True)
     try:
-        uvicorn.run("syntonos.server.config.asgi:application", host="127.0.0.1", port=args.port,
+        uvicorn.run("syntonos.server.config.asgi:application",
+                    host="127.0.0.1" if args.behind_proxy else args.host, port=args.port,
+                    ssl_certfile=args.certificate if beyond and not args.behind_proxy else None,
+                    ssl_keyfile=args.key if beyond and not args.behind_proxy else None,
                     log_level="warning", timeout_graceful_shutdown=2, ws="websockets-sansio",
                     ws_max_size=2**16)  # fmt: skip
     finally:
         consumer.stop()
+    return 0
+
+
+_LOOPBACK = ("127.0.0.1", "localhost", "::1")
+
+
+def _beyond(args: argparse.Namespace) -> bool:
+    """Say whether others than this machine are served, after a look at what that needs.
+
+    Raises
+    ------
+    ColourError
+        serve.tls, serve.name.
+    """
+    from syntonos.core.errors import ColourError
+    from syntonos.core.files import see_file
+
+    if args.host in _LOOPBACK and not args.behind_proxy:
+        return False
+    if not args.behind_proxy:
+        if not (args.certificate and args.key):
+            raise ColourError("Passwords do not go in the clear beyond this machine.",
+                              hint="Give --certificate and --key, or --behind-proxy where a proxy "
+                              "on this machine does TLS.", code="serve.tls")  # fmt: skip
+        see_file(args.certificate)
+        see_file(args.key)
+    if not args.name and (args.behind_proxy or args.host in ("0.0.0.0", "::")):  # noqa: S104
+        raise ColourError("Under which name others reach it is not said.",
+                          hint="Give --name HOSTNAME, as in its certificate.",
+                          code="serve.name")  # fmt: skip
+    return True
+
+
+def _needs_manager() -> None:
+    from syntonos.core.errors import ColourError
+    from syntonos.server.accounts.services import accounts
+
+    if not any(account.role == "manage" for account in accounts()):
+        raise ColourError("There is no account that manages yet.",
+                          hint="Make one: syntonos user keep NAME --role manage.",
+                          code="serve.accounts")  # fmt: skip
+
+
+def run_user(args: argparse.Namespace) -> int:
+    """Make, change, close or list accounts."""
+    import getpass
+
+    from syntonos.core.errors import ColourError
+
+    data = args.data.resolve()
+    data.mkdir(parents=True, exist_ok=True)
+    prepare_data(data)
+    from syntonos.server.accounts.services import accounts, close_account, keep_account
+
+    if args.do == "list":
+        for account in accounts():
+            print(f"{account.role:<8}{account.name}")
+        return 0
+    if not args.name:
+        raise ColourError("No name was given.", hint=f"syntonos user {args.do} NAME.",
+                          code="account.name")  # fmt: skip
+    if args.do == "close":
+        close_account(args.name)
+        print(f"{args.name} is let in no more.")
+        return 0
+    asked = getpass.getpass(f"Password of {args.name}: ") if args.password == "-" else None  # noqa: S105
+    if args.password not in (None, "-"):
+        raise ColourError("A password on the command line is seen by others.",
+                          hint="Say --password - to be asked for it.",
+                          code="account.password")  # fmt: skip
+    made_up = keep_account(args.name, args.role, asked)
+    print(f"{args.name} may come in: {args.role}" + (f", password {made_up}" if made_up else ""))
     return 0
 
 

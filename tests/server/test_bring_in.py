@@ -292,6 +292,7 @@ class Sent:
             "headers": [(k.encode(), v.encode()) for k, v in head.items()],
         }  # fmt: skip
         self.status, self.said, self.is_over = 0, b"", False
+        self.headers, self.code = {}, 0
 
     async def receive(self):
         chunk = self.body[self.asked : self.asked + 5_000]
@@ -306,6 +307,8 @@ class Sent:
 
     async def send(self, message):
         self.status = message.get("status", self.status)
+        self.code = message.get("code", 0)
+        self.headers |= {k.decode(): v.decode() for k, v in message.get("headers", ())}
         self.said += message.get("body", b"")
 
     def go(self):

@@ -14,6 +14,7 @@ from ninja.errors import ValidationError
 
 from syntonos import __version__
 from syntonos.core.errors import ColourError
+from syntonos.server.accounts.api import router as accounts
 from syntonos.server.api.errors import BusyError, ConflictError, disc_problem
 from syntonos.server.api.guards import problem_answer as problem
 from syntonos.server.board.api import router as board
@@ -31,6 +32,7 @@ log = logging.getLogger("syntonos")
 
 api = NinjaAPI(title="Syntonos", version=__version__, docs_url=None)
 for _router in (
+    accounts,
     productions,
     board,
     footage,

@@ -73,7 +73,7 @@ def foreign_request(method: str, headers: Mapping[str, str], host: str) -> str:
 
 # What a page of ours may do and load, and who may show it. Charts of our own are drawn on canvases,
 # pictures come as blobs; React sets styles through the object model, which needs no permission.
-_HEADERS: Final = {
+HEADERS: Final = {
     "Content-Security-Policy": (
         "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; "
         "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
@@ -94,7 +94,7 @@ class SecurityHeaders:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
-        for name, value in _HEADERS.items():
+        for name, value in HEADERS.items():
             response.setdefault(name, value)
         return response
 

@@ -8,6 +8,7 @@ import json
 import os
 from typing import Any, Final
 
+from django.conf import settings
 from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
@@ -24,18 +25,31 @@ _others = asyncio.Semaphore(MOST_REQUESTS)
 
 async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
     """Serve one connection."""
-    if scope["type"] == "websocket":
-        from syntonos.server.rendering.stream import stream
-
-        await stream(scope, receive, send)
-        return
-    if scope["type"] != "http":
+    if scope["type"] not in ("http", "websocket"):
         await _django(scope, receive, send)
         return
+    from syntonos.server.accounts.door import answer, pass_door
     from syntonos.server.api.guards import foreign_request
     from syntonos.server.footage.receiving import receive_file, takes
+    from syntonos.server.rendering.stream import stream
 
     headers = {name.decode("latin-1"): value.decode("latin-1") for name, value in scope["headers"]}
+    is_stream = scope["type"] == "websocket"
+    if settings.ACCOUNTS and (is_stream or not foreign_request(
+        scope["method"], headers, headers.get("host", "")
+    )):  # fmt: skip
+        who = await pass_door(scope, headers, receive)
+        if isinstance(who, tuple):
+            if is_stream:
+                await receive()
+                await send({"type": "websocket.close", "code": 4401})
+            else:
+                await answer(send, who)
+            return
+        scope = {**scope, "syntonos.account": who}
+    if is_stream:
+        await stream(scope, receive, send)
+        return
     found = foreign_request(scope["method"], headers, headers.get("host", ""))
     if found:
         await _answer(send, 403, "request.foreign", found,

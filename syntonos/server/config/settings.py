@@ -31,8 +31,21 @@ FRAME_MEMORY = int(float(os.environ.get("SYNTONOS_FRAME_MIB", "512")) * 2**20)
 SECRET_KEY = os.environ.get("SYNTONOS_SECRET") or _secret()
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]"]
+# Set by `serve --host`: accounts are asked for beyond this machine, over TLS only.
+ACCOUNTS = os.environ.get("SYNTONOS_ACCOUNTS") == "1"
+SECURE = ACCOUNTS
+ALLOWED_HOSTS += [name for name in os.environ.get("SYNTONOS_NAMES", "").split(",") if name]
+SESSION_ENGINE = "django.contrib.sessions.backends.db"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator",
+     "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator"},
+]  # fmt: skip
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
+    "django.contrib.auth",
+    "django.contrib.sessions",
     "syntonos.server.history",
     "syntonos.server.productions",
     "syntonos.server.jobs",

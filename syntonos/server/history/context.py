@@ -54,6 +54,10 @@ class AuthorMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        account = getattr(request, "scope", {}).get("syntonos.account")
+        if account is not None:  # who signed in, whatever a browser says of itself
+            with acting(Author(f"account-{account.id}", account.name[:60])):
+                return self.get_response(request)
         mark = request.headers.get("Syntonos-Author", "")[:40]
         # Headers are Latin-1; names may be anything, so they come percent-encoded.
         name = unquote(request.headers.get("Syntonos-Author-Name", ""))[:60]

@@ -49,7 +49,12 @@ export const api = createClient<paths>({
   baseUrl: window.location.origin,
   fetch: (request) => {
     for (const [name, value] of Object.entries(authorHeaders())) request.headers.set(name, value);
-    return fetch(request);
+    return fetch(request).then((answer) => {
+      // Where accounts are asked for, a session ends after a day of work.
+      if (answer.status === 401)
+        window.location.assign(`/sign-in?then=${encodeURIComponent(window.location.pathname)}`);
+      return answer;
+    });
   },
 }) as unknown as { GET: Call<"get">; POST: Call<"post">; PATCH: Call<"patch"> };
 

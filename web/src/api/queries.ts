@@ -32,6 +32,15 @@ export const afterChange = (client: QueryClient, what?: keyof typeof TOUCHED): P
     },
   });
 
+/** Who is signed in; nobody is asked on one's own machine. */
+export const sessionQuery = () =>
+  queryOptions({
+    queryKey: ["session"] as const,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/session", { signal })),
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
 export const productionsQuery = () =>
   queryOptions({
     queryKey: keys.productions,

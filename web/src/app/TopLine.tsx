@@ -4,6 +4,7 @@ import { JobsMark } from "@/features/jobs";
 import { useKeys } from "@/shared/useKeys";
 import { FindDialog } from "./FindDialog";
 import { HelpDialog } from "./HelpDialog";
+import { SignedIn } from "./SignedIn";
 import { Steps } from "./Steps";
 
 export type Crumb = { text: ReactNode; to?: string };
@@ -61,6 +62,7 @@ export function TopLine({
         <JobsMark production={production} />
         <Steps production={production} />
         {children}
+        <SignedIn />
         <button
           type="button"
           className="btn btn-sm btn-square"
