@@ -25,6 +25,7 @@ from syntonos.core.errors import EncodingError
 
 _POINTS = 4096
 _MOST_BYTES = 64 * 2**20
+_MOST_SPACES = 1000
 _MATRIX_ERROR, _CURVE_ERROR = 2e-3, 2e-3
 AP0 = "ACES2065-1"
 
@@ -79,6 +80,7 @@ def open_config(name: str, data: bytes | None = None) -> Config:
             )  # fmt: skip
         if name.lower().endswith(".ocioz"):
             return _from_archive(name, data)
+        _see_spaces(name, data)
         config = ocio.Config.CreateFromStream(data.decode("utf-8"))
         config.validate()
     except bad as error:
@@ -88,6 +90,15 @@ def open_config(name: str, data: bytes | None = None) -> Config:
             hint="Check the config where it was made; files that it names belong in an .ocioz.",
         ) from None  # fmt: skip
     return Config(config)
+
+
+def _see_spaces(name: str, text: bytes) -> None:
+    """Refuse a config of more spaces than any has: reading it would hold everything else up."""
+    count = text.count(b"<ColorSpace>") + text.count(b"<NamedTransform>")
+    if count > _MOST_SPACES:
+        raise EncodingError(f"{name} has {count} colour spaces.",
+                            hint=f"Configs of up to {_MOST_SPACES} are taken.",
+                            code="config.invalid")  # fmt: skip
 
 
 def _from_archive(name: str, data: bytes) -> Config:
@@ -100,6 +111,9 @@ def _from_archive(name: str, data: bytes) -> Config:
                 f"{name} unpacks to {size / 2**20:.0f} MiB.",
                 hint="Configs up to 256 MiB are taken.", code="config.invalid",
             )  # fmt: skip
+        for item in archive.infolist():
+            if item.filename.endswith(".ocio") and item.file_size <= _MOST_BYTES:
+                _see_spaces(name, archive.read(item))
     folder = Path(tempfile.mkdtemp(prefix="syntonos-config-"))
     try:
         path = folder / "config.ocioz"

@@ -20,6 +20,7 @@ from syntonos.core.formats.table import Triple
 
 _MOST_BYTES = 512 * 2**20
 _HINT = "Export the LUT again as a .cube file."
+_PIECE = 100_000  # rows
 _MOST_POINTS = {"LUT_1D_SIZE": 65536, "LUT_3D_SIZE": 256}
 _KEYWORD = re.compile(r"^[A-Z_][A-Z0-9_]*")
 
@@ -144,7 +145,11 @@ def read_cube(data: bytes) -> Cube:
 
 def _read_rows(lines: list[str], first: int, body: list[str]) -> NDArray[np.float32]:
     try:
-        table = np.loadtxt(body, np.float32, comments=None, ndmin=2)
+        # In pieces: the interpreter is free for others between them.
+        table = np.concatenate([
+            np.loadtxt(body[at : at + _PIECE], np.float32, comments=None, ndmin=2)
+            for at in range(0, len(body), _PIECE)
+        ])  # fmt: skip
         if table.shape == (len(body), 3) and np.isfinite(table).all():
             return table
     except ValueError:

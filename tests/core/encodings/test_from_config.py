@@ -79,6 +79,17 @@ def test_missing_files_broken_and_unknown_configs_are_said_in_words():
     assert len(builtin_configs()) >= 10
 
 
+def test_a_config_of_thousands_of_spaces_is_refused_before_it_is_read():
+    spaces = "\n".join(f"  - !<ColorSpace> {{name: space {i}}}" for i in range(10_000))
+    text = f"ocio_profile_version: 2\nroles: {{default: space 0}}\ncolorspaces:\n{spaces}\n"
+    archive = io.BytesIO()
+    with zipfile.ZipFile(archive, "w") as zipped:
+        zipped.writestr("config.ocio", text)
+    for name, data in (("big.ocio", text.encode()), ("big.ocioz", archive.getvalue())):
+        with pytest.raises(EncodingError, match="10000 colour spaces"):
+            open_config(name, data)
+
+
 def test_an_archive_brings_its_files_with_it():
     config = BAD.format(transform="!<FileTransform> {src: cam.cube}")
     curve = "LUT_1D_SIZE 3\n0 0 0\n0.2 0.2 0.2\n1 1 1\n"
