@@ -140,6 +140,17 @@ def test_a_job_whose_last_write_fails_is_failed_and_not_running_for_ever(place, 
     assert (job.state, job.problem["code"], len(refused)) == ("failed", "disc.full", 1)
 
 
+def test_a_job_whose_process_ended_is_begun_again_and_says_so(place, monkeypatch):
+    job = Job.objects.create(production=place.production, kind="check-clips", title="x",
+                             state="running", progress=0.4)  # fmt: skip
+    queued = []
+    monkeypatch.setattr("syntonos.server.jobs.queue.work", queued.append)
+    jobs.take_up_again()
+    job.refresh_from_db()
+    assert (job.state, job.progress, queued) == ("queued", 0.0, [job.pk])
+    assert job.step == "Begun again: its process had ended"
+
+
 def test_an_output_named_reference_is_not_the_reference_encoding(place):
     row = {"name": "Reference", "stage": {"kind": "output", "display": "rec709"}}
     change_production(place.production, {"outputs": [row]})

@@ -175,7 +175,9 @@ def take_up_again() -> None:
     Job.objects.filter(state=Job.State.RUNNING, is_cancel_asked=True).update(
         state=Job.State.CANCELLED, ended=timezone.now()
     )
-    Job.objects.filter(state=Job.State.RUNNING).update(state=Job.State.QUEUED, progress=0.0)
+    Job.objects.filter(state=Job.State.RUNNING).update(
+        state=Job.State.QUEUED, progress=0.0, step="Begun again: its process had ended"
+    )
     for pk in (
         Job.objects.filter(state=Job.State.QUEUED).order_by("id").values_list("pk", flat=True)
     ):
