@@ -15,22 +15,16 @@ from tests.journeys.conftest import _free_port
 EVERYWHERE = "0.0.0.0"  # noqa: S104 - what is tried
 
 
-def test_what_is_missing_is_said_and_passwords_are_not_in_the_clear(data, tmp_path):  # noqa: F811
+def test_what_is_missing_is_said_and_passwords_are_not_in_the_clear(data):  # noqa: F811
     serve = ("serve", "--data", data, "--host", EVERYWHERE)
     assert "in the clear" in one_line(syntonos(*serve))
-    proxied = (*serve, "--behind-proxy")
-    assert "--name HOSTNAME" in one_line(syntonos(*proxied))
-    assert "no account that manages" in one_line(syntonos(*proxied, "--name", "cart.example"))
+    proxied = (*serve, "--behind-proxy", "--name", "cart.example")
+    assert "no account that manages" in one_line(syntonos(*proxied))
     told = syntonos("user", "keep", "anna", "--role", "manage", "--data", data)
     assert told.returncode == 0, told.stderr
     assert "manage, password " in told.stdout
-    assert "manage  anna" in syntonos("user", "list", "--data", data).stdout
-    assert "seen by others" in one_line(
-        syntonos("user", "keep", "ben", "--password", "secret", "--data", data)
-    )
-    assert "last account that manages" in one_line(
-        syntonos("user", "close", "anna", "--data", data)
-    )
+    closed = syntonos("user", "close", "anna", "--data", data)
+    assert "last account that manages" in one_line(closed)
 
 
 def test_beyond_this_machine_it_speaks_tls_and_asks_who_comes(data, tmp_path):  # noqa: F811

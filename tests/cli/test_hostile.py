@@ -14,8 +14,8 @@ from tests.hostile.files import try_all
 
 
 def test_bad_files_end_in_a_line_and_a_code_whatever_they_are():
-    tried, failed = try_all(seed=2026, count=160)
-    assert tried.total() > 250
+    tried, failed = try_all(seed=2026, count=64, places=4)
+    assert tried.total() > 90
     assert not failed, {kind: [(c.change, c.argv, w) for c, w in rows]
                         for kind, rows in failed.items()}  # fmt: skip
 

@@ -97,9 +97,12 @@ def commands(kind: str, path: Path, seeds: dict[str, Path], work: Path) -> list[
             ("readback", str(seeds["cube"]), "--chain", chain, "--image", at)]  # fmt: skip
 
 
-def odd_places(seeds: dict[str, Path], work: Path) -> Iterator[Case]:
-    """Yield what is no file: pipes, devices, folders, giants, links to themselves, odd names."""
-    for kind, seed in seeds.items():
+def odd_places(seeds: dict[str, Path], work: Path, every: int = 1) -> Iterator[Case]:
+    """Yield what is no file: pipes, devices, folders, giants, links to themselves, odd names.
+
+    Of one kind in so many only.
+    """
+    for kind, seed in list(seeds.items())[::every]:
         ending = seed.suffix
         made: list[tuple[str, Path]] = []
         pipe = work / f"pipe-{kind}{ending}"
@@ -131,10 +134,12 @@ def odd_places(seeds: dict[str, Path], work: Path) -> Iterator[Case]:
             yield Case(kind, change, commands(kind, path, seeds, work)[0])
 
 
-def cases(seed: int, count: int, seeds: dict[str, Path], work: Path) -> Iterator[Case]:
+def cases(
+    seed: int, count: int, seeds: dict[str, Path], work: Path, every: int = 1
+) -> Iterator[Case]:
     """Yield bad files, made one after the other."""
     rng = random.Random(seed)
-    yield from odd_places(seeds, work)
+    yield from odd_places(seeds, work, every)
     kinds = sorted(seeds)
     for number in range(count):
         kind = kinds[number % len(kinds)]
@@ -207,7 +212,9 @@ def outcome(case: Case, run: Callable[[list[str]], int], work: Path) -> str:
     return ""
 
 
-def try_all(seed: int, count: int) -> tuple[Counter[str], dict[str, list[tuple[Case, str]]]]:
+def try_all(
+    seed: int, count: int, *, places: int = 1
+) -> tuple[Counter[str], dict[str, list[tuple[Case, str]]]]:
     """Try cases; returns how many of each kind were tried, and what failed."""
     from syntonos.cli import commands as _commands  # noqa: F401 - imported before the forks
     from syntonos.cli import match as _match  # noqa: F401
@@ -218,7 +225,7 @@ def try_all(seed: int, count: int) -> tuple[Counter[str], dict[str, list[tuple[C
     work = Path(tempfile.mkdtemp(prefix="hostile"))
     try:
         seeds = write_seeds(work / "seeds")
-        for case in cases(seed, count, seeds, work):
+        for case in cases(seed, count, seeds, work, places):
             tried[case.kind] += 1
             wrong = outcome(case, main, work)
             if wrong:
