@@ -4,7 +4,7 @@ import os
 
 from tests.hostile.requests import tell, try_all
 
-EXAMPLES = int(os.environ.get("HOSTILE_EXAMPLES", "3"))
+EXAMPLES = int(os.environ.get("HOSTILE_EXAMPLES", "1"))
 SEED = int(os.environ.get("HOSTILE_SEED", "2026"))
 
 
