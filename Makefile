@@ -49,10 +49,11 @@ demo: setup
 	@exec .venv/bin/syntonos demo --port $(PORT)
 
 test: setup $(STAMPS)/browser
-	@echo "test: front end (vitest)"
-	@cd web && npx vitest run --reporter=dot
-	@echo "test: compiling kernels once, before the parallel tests"
-	@$(PY) -m tests.warm
+	@echo "test: front end (vitest), and kernels compiled once, before the parallel tests"
+	@mkdir -p var/test; (cd web && npx vitest run --reporter=dot) > var/test/vitest.log 2>&1 & page=$$!; \
+	  $(PY) -m tests.warm; warmed=$$?; \
+	  wait $$page || { cat var/test/vitest.log; exit 1; }; \
+	  grep -E "Test Files|Tests " var/test/vitest.log; exit $$warmed
 	@echo "test: core, server, journeys (pytest)"
 	@# The journeys are few and long: first, so that no worker waits for them at the end.
 	@$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder -q tests/journeys tests/core tests/cli tests/server

@@ -6,12 +6,16 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from pathlib import Path
 
 import pytest
 
 from tests.cli.test_data import data, one_line, syntonos  # noqa: F401 - a fixture
 from tests.journeys.conftest import _free_port
 
+# Made once for tests, of localhost and for a hundred years; no server uses it.
+DATA = Path(__file__).parents[1] / "data"
+CERTIFICATE, KEY = DATA / "localhost.pem", DATA / "localhost-key.pem"
 EVERYWHERE = "0.0.0.0"  # noqa: S104 - what is tried
 
 
@@ -22,29 +26,20 @@ def test_what_is_missing_is_said_and_passwords_are_not_in_the_clear(data):  # no
     assert "no account that manages" in one_line(syntonos(*proxied))
 
 
-def test_beyond_this_machine_it_speaks_tls_and_asks_who_comes(data, tmp_path):  # noqa: F811
-    certificate, key = tmp_path / "c.pem", tmp_path / "k.pem"
-    try:
-        subprocess.run(
-            ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj",
-             "/CN=localhost", "-addext", "subjectAltName=DNS:localhost", "-out", certificate,
-             "-keyout", key], check=True, capture_output=True,
-        )  # fmt: skip
-    except FileNotFoundError:
-        pytest.skip("openssl is not here to make a certificate")
+def test_beyond_this_machine_it_speaks_tls_and_asks_who_comes(data):  # noqa: F811
     told = syntonos("user", "keep", "anna", "--role", "manage", "--data", data)
     assert "manage, password " in told.stdout, told.stderr
     port = _free_port()
     process = subprocess.Popen(
         [sys.executable, "-m", "syntonos.cli.main", "serve", "--data", str(data), "--host",
-         EVERYWHERE, "--name", "localhost", "--port", str(port), "--certificate", str(certificate),
-         "--key", str(key)], stdout=subprocess.PIPE, text=True,
+         EVERYWHERE, "--name", "localhost", "--port", str(port), "--certificate", str(CERTIFICATE),
+         "--key", str(KEY)], stdout=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:
         while "Syntonos is at" not in (line := process.stdout.readline()):
             assert line, "the server stopped"
         assert line.startswith(f"Syntonos is at https://localhost:{port}/")
-        trusted = ssl.create_default_context(cafile=str(certificate))
+        trusted = ssl.create_default_context(cafile=str(CERTIFICATE))
         opener = urllib.request.build_opener(urllib.request.HTTPSHandler(context=trusted))
         for _ in range(100):
             try:
