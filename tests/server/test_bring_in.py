@@ -351,6 +351,8 @@ def test_files_are_dropped_whole_or_not_at_all(transactional_db, day, api, setti
     # A foreign page is refused before a byte of its body is read; so is another kind of body.
     foreign = drop("B013.mov", data, origin="https://elsewhere.example")
     assert (foreign.status, foreign.asked) == (403, 0)
+    assert "frame-ancestors 'none'" in foreign.headers["content-security-policy"]
+    assert "frame-ancestors 'none'" in good.headers["content-security-policy"]
     form = drop("B013.mov", data, **{"content-type": "text/plain"})
     assert (form.status, form.asked) == (415, 0)
     broken = drop("B010.mov", data[:500])

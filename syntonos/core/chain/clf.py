@@ -62,9 +62,8 @@ def clf_of(chain: Chain) -> Any:
         if cubes:
             holds_light = find_encoding(chain.decode.encoding).curve.family == LINEAR
             begin = first if first == 0 else cubes[0]
-            while begin == 0 and holds_light and pack.steps[begin].is_code:
-                begin += 1  # the levels of a file that holds light
-            at = begin
+            if begin == 0 and holds_light and pack.steps[0].node is Node.SCALE:
+                begin = 1  # after the levels of a file that holds light
             for step in range(first, begin):
                 _add_node(group, pack, program, step)
             # Into code values it goes to their end: they are even where light is not.

@@ -25,12 +25,11 @@ from syntonos.server.accounts.services import (
     sign_in,
     sign_out,
 )
-from syntonos.server.api.guards import HEADERS
 
 SIGN_IN, SIGN_OUT = "/sign-in", "/sign-out"
 _OPEN: Final = ("/mark.svg",)
 _MOST_FORM: Final = 4096
-Answer = tuple[int, list[tuple[str, str]], bytes]
+Answer = tuple[int, bytes, list[tuple[str, str]]]
 
 
 def _key(headers: dict[str, str]) -> str:
@@ -50,8 +49,8 @@ def _cookie(value: str, seconds: int) -> tuple[str, str]:
 def _page(problem: str, then: str, status: int = 200) -> Answer:
     engine = Engine(dirs=[str(settings.REPOSITORY / "syntonos/server/accounts/templates")])
     text = engine.get_template("sign_in.html").render(Context({"problem": problem, "then": then}))
-    return status, [("content-type", "text/html; charset=utf-8"),
-                    ("cache-control", "no-store")], text.encode()  # fmt: skip
+    return status, text.encode(), [("content-type", "text/html; charset=utf-8"),
+                                   ("cache-control", "no-store")]  # fmt: skip
 
 
 def _here(then: str) -> str:
@@ -74,7 +73,7 @@ async def pass_door(
     if account is None:
         if path.startswith("/api/"):
             return _problem(401, "account.needed", "Nobody is signed in.", "Sign in, then go on.")
-        return 303, [("location", f"{SIGN_IN}?then={quote(_here(path))}")], b""
+        return 303, b"", [("location", f"{SIGN_IN}?then={quote(_here(path))}")]
     needed = role_needed(method, path)
     if scope["type"] == "http" and not may(account.role, needed):
         return _problem(403, "account.role",
@@ -85,17 +84,17 @@ async def pass_door(
 
 def _problem(status: int, code: str, detail: str, hint: str) -> Answer:
     body = {"status": status, "code": code, "detail": detail, "hint": hint}
-    return status, [("content-type", "application/problem+json")], json.dumps(body).encode()
+    return status, json.dumps(body).encode(), [("content-type", "application/problem+json")]
 
 
 async def _signing(scope: dict[str, Any], headers: dict[str, str], receive: Any) -> Answer:
     asked = parse_qs(scope["query_string"].decode("latin-1"))
     then = _here(asked.get("then", ["/"])[0])
     if scope.get("method") != "POST":
-        return _page("", then) if scope["path"] == SIGN_IN else (303, [("location", "/")], b"")
+        return _page("", then) if scope["path"] == SIGN_IN else (303, b"", [("location", "/")])
     if scope["path"] == SIGN_OUT:
         await sync_to_async(sign_out)(_key(headers))
-        return 303, [("location", SIGN_IN), _cookie("", 0)], b""
+        return 303, b"", [("location", SIGN_IN), _cookie("", 0)]
     body = b""
     while len(body) <= _MOST_FORM:
         message = await receive()
@@ -111,13 +110,4 @@ async def _signing(scope: dict[str, Any], headers: dict[str, str], receive: Any)
         return _page(str(error), then, 429)
     if key is None:
         return _page("Name and password do not belong together.", then, 401)
-    return 303, [("location", then), _cookie(key, LASTS)], b""
-
-
-async def answer(send: Any, what: Answer) -> None:
-    """Send an answer of the door."""
-    status, headers, body = what
-    sent = {**{k.lower(): v for k, v in HEADERS.items()}, "content-length": str(len(body))}
-    raw = [(k.encode(), v.encode("latin-1")) for k, v in [*headers, *sent.items()]]
-    await send({"type": "http.response.start", "status": status, "headers": raw})
-    await send({"type": "http.response.body", "body": body})
+    return 303, b"", [("location", then), _cookie(key, LASTS)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final
 from urllib.parse import urlsplit
 
@@ -84,6 +84,26 @@ HEADERS: Final = {
     "Cross-Origin-Opener-Policy": "same-origin",
     "Referrer-Policy": "same-origin",
 }  # fmt: skip
+
+
+async def send_answer(
+    send: Any, status: int, body: bytes, headers: Iterable[tuple[str, str]] = ()
+) -> None:
+    """Send an answer over ASGI without Django, with the same headers as its own have."""
+    own = {**{k.lower(): v for k, v in HEADERS.items()}, "content-length": str(len(body))}
+    raw = [(k.encode(), v.encode("latin-1")) for k, v in [*own.items(), *headers]]
+    await send({"type": "http.response.start", "status": status, "headers": raw})
+    await send({"type": "http.response.body", "body": body})
+
+
+async def send_problem(
+    send: Any, status: int, code: str, detail: str, hint: str,
+    headers: Iterable[tuple[str, str]] = (),
+) -> None:  # fmt: skip
+    """Send a problem+json answer over ASGI without Django."""
+    body = json.dumps({"status": status, "code": code, "detail": detail, "hint": hint}).encode()
+    kind = ("content-type", "application/problem+json")
+    await send_answer(send, status, body, [kind, *headers])
 
 
 class SecurityHeaders:

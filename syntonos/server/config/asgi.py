@@ -16,9 +16,15 @@ _django = get_asgi_application()
 
 from syntonos.server.api.admission import MOST_REQUESTS, Gate  # noqa: E402 - settings come first
 from syntonos.server.api.errors import BusyError, ConflictError  # noqa: E402
+from syntonos.server.api.guards import (  # noqa: E402
+    foreign_request,
+    send_answer,
+    send_problem,
+)
 
 _DRAFT: Final = "/api/pictures/draft"
 _MOST_DRAFT: Final = 4 * 2**20
+_UNREAD: Final = [("connection", "close")]  # what is still to come of the body is not read
 _drafts = Gate()
 _others = asyncio.Semaphore(MOST_REQUESTS)
 
@@ -28,8 +34,7 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
     if scope["type"] not in ("http", "websocket"):
         await _django(scope, receive, send)
         return
-    from syntonos.server.accounts.door import answer, pass_door
-    from syntonos.server.api.guards import foreign_request
+    from syntonos.server.accounts.door import pass_door
     from syntonos.server.footage.receiving import receive_file, takes
     from syntonos.server.rendering.stream import stream
 
@@ -44,7 +49,7 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
                 await receive()
                 await send({"type": "websocket.close", "code": 4401})
             else:
-                await answer(send, who)
+                await send_answer(send, *who)
             return
         scope = {**scope, "syntonos.account": who}
     if is_stream:
@@ -52,8 +57,9 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
         return
     found = foreign_request(scope["method"], headers, headers.get("host", ""))
     if found:
-        await _answer(send, 403, "request.foreign", found,
-                      "Open Syntonos at the address it printed and work there.")  # fmt: skip
+        await send_problem(send, 403, "request.foreign", found,
+                           "Open Syntonos at the address it printed and work there.",
+                           _UNREAD)  # fmt: skip
     elif takes(scope):
         await receive_file(scope, receive, send)
     elif scope["path"] == _DRAFT and scope["method"] == "POST":
@@ -72,8 +78,10 @@ async def _draft(scope: dict[str, Any], receive: Any, send: Any) -> None:
             return
         body += message.get("body", b"")
         if len(body) > _MOST_DRAFT:
-            await _answer(send, 413, "request.large", "The body is longer than is taken here.",
-                          "Send less in one go.")  # fmt: skip
+            await send_problem(
+                send, 413, "request.large", "The body is longer than is taken here.",
+                "Send less in one go.", _UNREAD,
+            )  # fmt: skip
             return
         if not message.get("more_body"):
             break
@@ -83,32 +91,19 @@ async def _draft(scope: dict[str, Any], receive: Any, send: Any) -> None:
     except (ValueError, KeyError, AttributeError, TypeError, RecursionError):
         view = ("", "")  # not understood: said by who validates it
 
+    read = [{"type": "http.request", "body": body, "more_body": False}]
+
     async def again() -> dict[str, Any]:
-        nonlocal body
-        if body is None:
-            return await receive()
-        sent, body = body, None  # type: ignore[assignment]
-        return {"type": "http.request", "body": sent, "more_body": False}
+        return read.pop() if read else await receive()
 
     try:
         await _drafts.enter(view)
     except (ConflictError, BusyError) as error:
-        status = 429 if isinstance(error, BusyError) else 409
-        await _answer(send, status, error.code, error.detail, error.hint)
+        is_busy = isinstance(error, BusyError)
+        await send_problem(send, 429 if is_busy else 409, error.code, error.detail, error.hint,
+                           [("retry-after", "1")] if is_busy else ())  # fmt: skip
         return
     try:
         await _django(scope, again, send)
     finally:
         _drafts.leave(view)
-
-
-async def _answer(send: Any, status: int, code: str, detail: str, hint: str) -> None:
-    body = json.dumps({"status": status, "code": code, "detail": detail, "hint": hint}).encode()
-    headers = [(b"content-type", b"application/problem+json"),
-               (b"content-length", str(len(body)).encode())]  # fmt: skip
-    if status == 429:
-        headers.append((b"retry-after", b"1"))
-    if status in (403, 413):
-        headers.append((b"connection", b"close"))  # what is still to come is not read
-    await send({"type": "http.response.start", "status": status, "headers": headers})
-    await send({"type": "http.response.body", "body": body})

@@ -10,6 +10,7 @@ from urllib.parse import parse_qs
 from asgiref.sync import sync_to_async
 
 from syntonos.core.errors import ColourError, MediaError
+from syntonos.server.api.guards import send_answer, send_problem
 from syntonos.server.footage.uploads import Incoming
 from syntonos.server.productions.models import Production
 
@@ -25,14 +26,11 @@ def takes(scope: dict[str, Any]) -> bool:
 async def receive_file(scope: dict[str, Any], receive: Any, send: Any) -> None:
     """Keep the body of a request as a file: `?name=` and `?place=`, of a stated length."""
     status, body = await _kept(scope, receive)
-    data = json.dumps(body).encode()
-    kind = b"application/json" if status < 400 else b"application/problem+json"
-    await send({"type": "http.response.start", "status": status, "headers": [
-        (b"content-type", kind), (b"content-length", str(len(data)).encode()),
-        # What is still to come of a refused file is not read.
-        *([] if status < 400 else [(b"connection", b"close")]),
-    ]})  # fmt: skip
-    await send({"type": "http.response.body", "body": data})
+    if status < 400:
+        kind = ("content-type", "application/json")
+        await send_answer(send, status, json.dumps(body).encode(), [kind])
+    else:  # what is still to come of a refused file is not read
+        await send_problem(send, headers=[("connection", "close")], **body)
 
 
 def _problem(status: int, error: ColourError) -> tuple[int, dict[str, Any]]:
