@@ -212,6 +212,8 @@ def _say_match(charts: _Charts, fit: MatchFit) -> None:
           f"{fit.after:.2f}, left-one-out {fit.left_one_out:.2f}")  # fmt: skip
     print(f"off the chart expect {fit.expected:.2f}, between {fit.expected_low:.2f} and "
           f"{fit.expected_high:.2f} nine times in ten ({MODEL_NAMES[fit.model]})")  # fmt: skip
+    print("  of them " + ", ".join(f"{kind} {e.mean:.2f} ({e.low:.2f} to {e.high:.2f})"
+                                  for kind, e in fit.expected_kinds.items()))  # fmt: skip
     left_out = sum(1 for r in fit.residuals if r.left_out) / len(fit.residuals)
     verdict = judge_match(fit.expected, left_out=left_out)
     print("; ".join((f"{verdict.words}: up to {USUAL_TOLERANCE:g} is in tune",

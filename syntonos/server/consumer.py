@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import signal
+import sqlite3
 import threading
 import time
 
@@ -30,6 +31,16 @@ def main() -> None:
     import django
 
     django.setup()
+    from django.db import OperationalError
+
+    try:
+        _consume()
+    except (OperationalError, sqlite3.OperationalError) as error:
+        # A full or closed disc: one line; the supervisor tries again, later each time.
+        raise SystemExit(f"syntonos: jobs wait, their database cannot be used: {error}.") from None
+
+
+def _consume() -> None:
     from syntonos.server.jobs.queue import consume
     from syntonos.server.matching.services import measure_unmeasured
     from syntonos.server.rendering.pictures import warm_up

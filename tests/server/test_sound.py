@@ -3,10 +3,13 @@
 import errno
 import os
 import shutil
+import sqlite3
 import subprocess
 import sys
 import time
 
+import av
+import numpy as np
 import pytest
 from django.db import OperationalError
 
@@ -65,10 +68,43 @@ def test_odd_entries_of_a_folder_do_not_stop_the_others(day, settings):  # noqa:
     _, groups = list_folder("odd")
     assert {g.group.name for g in groups} == {"good", "frame"}
     found = looking.look_through(production, ["odd"], lambda share, step: None)
-    assert (found.new, found.broken) == (1, 1)
+    # The sequence, and the name that is no text, are told.
+    assert (found.new, found.broken) == (1, 2)
+    told = production.arrivals.get(problem__code="media.name")
+    assert (told.name, told.folder) == ("\ufffd\ufffd.mov", "odd")
+    assert looking.look_through(production, ["odd"], lambda share, step: None).broken == 2
+    assert production.arrivals.filter(problem__code="media.name").count() == 1
     unread = []
     bringing._said(folder / "good.mov", "media", {}, unread)
     assert any("b.mhl" in text for text in unread)
+
+
+def test_a_container_that_contradicts_its_pictures_is_asked_about(day, api):  # noqa: F811
+    production, root = day
+    file = root / "Birch" / "B032_01.mov"
+    with av.open(str(file), "w") as container:
+        stream = container.add_stream("libx264", rate=24)
+        stream.width, stream.height, stream.pix_fmt = 64, 64, "yuv420p"
+        context = stream.codec_context  # numbers of ITU-T H.273
+        context.color_primaries, context.color_trc, context.colorspace = 9, 1, 9
+        grey = np.full((96, 64), 128, np.uint8)
+        for frame in (av.VideoFrame.from_ndarray(grey, "yuv420p"), None):
+            container.mux(stream.encode(frame))
+    # The box "colr" (ISO/IEC 14496-12, 12.1.5): kind, primaries, transfer, matrix; 9 becomes 1.
+    data = file.read_bytes()
+    at = data.index(b"colrncl") + len("colrnclx") + 4
+    assert data[at : at + 2] == b"\x00\x09"
+    file.write_bytes(data[:at] + b"\x00\x01" + data[at + 2 :])
+    waiting = look(api, production, "Birch")["B032_01"]
+    assert waiting["matrices"] == ["bt2020", "bt709"]
+
+    ids = {"ids": [waiting["id"]]}
+    refused = api("post", f"/productions/{production.pk}/arrivals/accept", ids, status=409)
+    assert "which matrix" in refused["detail"]
+    api("patch", f"/productions/{production.pk}/arrivals", ids | {"matrix": "bt709"})
+    job = accept_all(api, production, "Birch")
+    assert job["result"]["failed"] == []
+    assert Clip.objects.get(name="B032_01").development.matrix == "bt709"
 
 
 def test_what_a_person_corrects_while_it_is_looked_through_stays(day, api, monkeypatch):  # noqa: F811
@@ -104,6 +140,7 @@ def test_what_is_being_brought_in_is_not_left_out(day, api, monkeypatch):  # noq
 @pytest.mark.parametrize(
     ("error", "status", "code"),
     [(OperationalError("database or disk is full"), 507, "disc.full"),
+     (sqlite3.OperationalError("database or disk is full"), 507, "disc.full"),
      (OSError(errno.ENOSPC, "No space left on device", "/data/exports/x.cube"), 507, "disc.full"),
      (OperationalError("attempt to write a readonly database"), 507, "disc.closed"),
      (OperationalError("database is locked"), 503, "database.busy")],

@@ -40,9 +40,11 @@ from syntonos.core.evaluate.cases import (
     read_side,
 )
 from syntonos.core.evaluate.methods import PLAIN, floor, plain_methods
+from syntonos.core.evaluate.pairs import STATED_AS
 from syntonos.core.matching import LevelsChoice, MatchFit, choose_levels, fit_match
 from syntonos.core.matching.carried import lut_cost
-from syntonos.core.matching.fit import INTERVAL, bring_to_reference
+from syntonos.core.matching.expected import INTERVAL
+from syntonos.core.matching.fit import bring_to_reference
 from syntonos.core.matching.metric import scene_delta_e, scene_lab
 from syntonos.core.simulate.spectra import NM
 
@@ -72,6 +74,7 @@ class Verdict:
     plain_itp: dict[str, float]
     log_evidence: float
     levels_right: bool
+    kinds: dict[str, tuple[float, float]]  # stated and true mean, by kind of colour
     lut_told: float  # what the tool says of this
     lut: float  # how much more the mean is through a 65 LUT into the reference's encoding
 
@@ -134,6 +137,15 @@ def _turn(got: A, wanted: A, white: A) -> float:
     return float(np.abs((turned + 180) % 360 - 180).mean())
 
 
+def by_kind(fit: MatchFit, distance: A, kinds: NDArray[np.str_]) -> dict[str, tuple[float, float]]:
+    """Return the stated and the true mean delta E of every kind of colour that there is."""
+    named = np.array([STATED_AS.get(k, "other") for k in kinds.tolist()])
+    return {
+        kind: (stated.mean, float(distance[named == kind].mean()))
+        for kind, stated in fit.expected_kinds.items() if (named == kind).any()
+    }  # fmt: skip
+
+
 def judge(case: Case) -> Verdict:
     """Read both sides with the levels left open, fit, and compare off the chart."""
     sides = [
@@ -162,7 +174,7 @@ def judge(case: Case) -> Verdict:
         _tint(got[greys], y[greys]), _turn(got[skins], y[skins], white),
         _tint(best[greys], y[greys]), _turn(best[skins], y[skins], white),
         _itp(got, y, white), {k: _itp(v, y, white) for k, v in methods.items()},
-        fit.log_evidence, (chosen.reference, chosen.angle) == true,
+        fit.log_evidence, (chosen.reference, chosen.angle) == true, by_kind(fit, distance, kinds),
         *_through_lut(case, fit, chosen, y, white),
     )  # fmt: skip
 

@@ -7,13 +7,14 @@ of sensors ("eye") is never learned from.
 from __future__ import annotations
 
 import sys
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, ROOT_3, terms
 from syntonos.core.chain.stages.match import mix_matrix
-from syntonos.core.evaluate.pairs import generic_objects, random_pair, seen
+from syntonos.core.evaluate.pairs import generic_kinds, generic_objects, random_pair, seen
 from syntonos.core.matching.metric import difference_jacobian
 from syntonos.core.matching.prior import FILE
 from syntonos.core.simulate.lights import ODD, ORDINARY
@@ -22,6 +23,7 @@ from syntonos.core.simulate.spectra import NM, chart_reflectances
 A = NDArray[np.float64]
 LEARNED_FROM = ("bumps", "warped", "dyes")
 _MIX = 0.2
+_EVERY = 3  # of the generic objects stands for what is in front of cameras
 _SEED = 20_000_000  # far from the seeds that fits are judged on
 
 
@@ -105,14 +107,17 @@ def learn(kinds: tuple[str, ...], count: int, seed: int) -> dict[str, A]:
 def _population() -> A:
     rng = np.random.default_rng(_SEED)
     pair = random_pair(rng, LEARNED_FROM, "daylight", related=True)
-    things = np.concatenate([np.ones((1, len(NM))), generic_objects(rng)[::3]])
+    things = np.concatenate([np.ones((1, len(NM))), generic_objects(rng)[::_EVERY]])
     lin = seen(pair.reference, things, pair.lamp) @ mix_matrix(_MIX).T
     return np.asarray(lin[1:] / lin[0], np.float64)
 
 
 def main(count: int = 1500) -> int:
     """Learn both families and write the file."""
-    data: dict[str, A] = {"population": _population().astype(np.float32)}
+    data: dict[str, NDArray[Any]] = {
+        "population": _population().astype(np.float32),
+        "population_kind": generic_kinds()[::_EVERY],
+    }
     for i, (name, kinds) in enumerate((("ordinary", ORDINARY), ("odd", ODD))):
         found = learn(kinds, count, _SEED + i)
         data |= {f"{name}_{key}": value.astype(np.float32) for key, value in found.items()}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -75,7 +76,20 @@ def seen(camera: SimulatedCamera, reflectances: A, lamp: Spectrum) -> A:
     return np.asarray(lin @ gamut_matrix(gamut, AP1).T, np.float64)
 
 
+_GENERIC: Final = {
+    "smooth": 240, "saturated": 80, "skin": 50, "foliage": 50, "fabric": 80, "metal": 40,
+}  # fmt: skip
+# What kinds of simulated objects the error is stated for by name.
+STATED_AS: Final = {
+    "grey": "greys", "skin": "skins", "foliage": "foliage", "saturated": "saturated",
+}  # fmt: skip
+
+
 def generic_objects(rng: np.random.Generator, scale: int = 1) -> A:
     """Return reflectances of all kinds, (540 * scale, 36)."""
-    counts = {"smooth": 240, "saturated": 80, "skin": 50, "foliage": 50, "fabric": 80, "metal": 40}
-    return np.concatenate([random_objects(rng, kind, n * scale) for kind, n in counts.items()])
+    return np.concatenate([random_objects(rng, kind, n * scale) for kind, n in _GENERIC.items()])
+
+
+def generic_kinds() -> NDArray[np.str_]:
+    """Return what `generic_objects` are stated as, (540,)."""
+    return np.repeat([STATED_AS.get(kind, "other") for kind in _GENERIC], list(_GENERIC.values()))

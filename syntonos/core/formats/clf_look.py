@@ -7,6 +7,7 @@ the table is three curves, else a cube: over 0..1, or further where it goes on b
 from __future__ import annotations
 
 import hashlib
+import math
 import tempfile
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,8 @@ from syntonos.core.files import parsing
 from syntonos.core.formats.table import LutTable
 
 _MOST_BYTES = 96 * 2**20
+# OpenColorIO reads them while it holds the interpreter: 0.7 s for a cube of 100 points (measured).
+_MOST_ENTRIES = 80**3
 _CURVE, _CUBE = 4096, 65
 # Log encodings reach 1.47 (ACEScct at the largest half float) and a little under zero.
 _LOW, _HIGH = -0.25, 1.5
@@ -97,6 +100,15 @@ def _see_xml(data: bytes) -> None:
         raise LutFileError(f"This is not XML ({error}).", hint="Export the CLF again.") from None
     if str(top.tag).rpartition("}")[2] != "ProcessList":
         raise LutFileError(f"The file is a {top.tag}.", hint="A CLF is a ProcessList.")
+    entries = sum(
+        math.prod(int(n) for n in array.get("dim", "0").split()[:-1]) for array in top.iter()
+        if str(array.tag).rpartition("}")[2] == "Array"
+    )  # fmt: skip
+    if entries > _MOST_ENTRIES:
+        raise LutFileError(
+            f"Its LUTs have {entries} entries in all.", code="lut.large",
+            hint="Export its cube with at most 80 points; 65 are usual.",
+        )  # fmt: skip
 
 
 @parsing("The CLF", LutFileError, hint="Export the CLF again, version 3.")
@@ -106,8 +118,8 @@ def read_clf(data: bytes) -> LutTable:
     Raises
     ------
     LutFileError
-        For files over 96 MiB, document types and entities, XML that is none, no ProcessList, and
-        what OpenColorIO refuses, in its words.
+        For files over 96 MiB or LUTs of more entries than a cube of 80 points, document types and
+        entities, XML that is none, no ProcessList, and what OpenColorIO refuses, in its words.
     """
     cpu = clf_processor(data)
     wide = _goes_on(cpu)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts.layout import ChartLayout, place_on
 from syntonos.core.matching.bayes import Problem
-from syntonos.core.matching.expected import expected_if
+from syntonos.core.matching.expected import expected_if, overall
 from syntonos.core.matching.metric import MIX, linear_metric
 from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.rounds import Answer
@@ -67,12 +67,13 @@ def advise(
             named = ", ".join(str(i + 1) for i in lost)
             ideas.append((f"{text}: patch {named}.", _with_patches(answer, layout, lost)))
     found = p, answer.solved
-    white = answer.line.reference_white
+    white, now = answer.line.reference_white, overall(answer.expected)
     gains = [
-        Advice(text, answer.expected - expected_if(white, answer.share, found, priors, other))
+        Advice(text, now - expected_if(white, answer.share, found, priors, other,
+                                       answer.exposure_doubt))
         for text, other in ideas
-    ]
-    worth = [a for a in gains if a.gain > max(_LEAST, _LEAST_SHARE * answer.expected)]
+    ]  # fmt: skip
+    worth = [a for a in gains if a.gain > max(_LEAST, _LEAST_SHARE * now)]
     worth.sort(key=lambda a: -a.gain)
     return tuple(worth), _limit(answer, priors, worth)
 
@@ -101,17 +102,23 @@ def _with_patches(answer: Answer, layout: ChartLayout, lost: list[int]) -> Probl
 
 def _limit(answer: Answer, priors: dict[str, Prior], worth: list[Advice]) -> str:
     """Say what limits: the reading, what the patches can tell, or the sensors."""
-    if worth and worth[0].gain > 0.2 * answer.expected:
+    now = overall(answer.expected)
+    if worth and worth[0].gain > 0.2 * now:
         return "The reading limits this match."
-    if answer.expected < _HARDLY_SEEN:
+    if now < _HARDLY_SEEN:
         return "What is left can hardly be seen."
     p = answer.problem
     # As if every patch had been read twenty times over, without noise.
     perfect = replace(p, noise=p.noise * 0, weight=p.weight * 20)
     left = expected_if(
-        answer.line.reference_white, answer.share, (p, answer.solved), priors, perfect
+        answer.line.reference_white,
+        answer.share,
+        (p, answer.solved),
+        priors,
+        perfect,
+        answer.exposure_doubt,
     )
-    if left > 0.75 * answer.expected:
+    if left > 0.75 * now:
         return "The sensors differ in this light: no reading of this chart can tell more."
     return (
         "The chart leaves colours open: areas that both cameras saw, a costume, skin, a wall, "

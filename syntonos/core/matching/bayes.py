@@ -72,6 +72,7 @@ class Problem:
     extra: A
     weight: A  # (n,) 1 for an ordinary one; variances are divided by it
     taken: dict[str, A] = field(default_factory=dict)
+    middle: A = field(default_factory=lambda: np.zeros(5))  # the plane's terms, mean over the chart
     is_learned: bool = True  # whether the prior knows how these patches err
 
     @cached_property
@@ -83,8 +84,7 @@ class Problem:
     def design(self) -> A:
         """(3 n, 47): what each unknown does to it."""
         n = len(self.x)
-        u, v = self.place.T
-        plane = np.stack([u, v, u * u, u * v, v * v], axis=-1)
+        plane = (bent_plane(self.place) - self.middle) * (self.patches >= 0)[:, None]
         d = np.empty((n, 3, _WIDTH))
         d[..., _THETA] = np.einsum("nk,nij->nikj", terms(self.x), self.jac).reshape(n, 3, -1)
         d[..., _WHITE] = self.jac * self.x[:, None, :]
@@ -112,6 +112,12 @@ class Problem:
     def with_extra(self, extra: A) -> Problem:
         """Return the same problem with other extra variance."""
         return replace(self, extra=extra)
+
+
+def bent_plane(place: A) -> A:
+    """Return the terms (n, 5) of light that changes over a chart, of places (n, 2)."""
+    u, v = place.T
+    return np.stack([u, v, u * u, u * v, v * v], axis=-1)
 
 
 def spread_blocks(blocks: A) -> A:

@@ -18,6 +18,7 @@ from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
 from syntonos.core.matching.advice import Advice, advise
 from syntonos.core.matching.bayes import Model, Setting
+from syntonos.core.matching.expected import INTERVAL, Expected, overall, stated
 from syntonos.core.matching.levels import LevelsCheck, check_levels
 from syntonos.core.matching.metric import MIX, scene_delta_e
 from syntonos.core.matching.models import (
@@ -25,6 +26,7 @@ from syntonos.core.matching.models import (
     EXPECTED_SCALE,
     MODELS,
     WHITE,
+    WHITE_SCALE,
     kept_for,
     match_of,
     plain_of,
@@ -50,7 +52,6 @@ _APART = 4.0  # delta E by which an area is told to disagree
 _GRADIENT = 0.25  # of the light, from edge to edge, between the readings
 _BAD = 2.5  # delta E, cross-validated
 _SMALL = 40  # pixels that a patch's mean stands on
-INTERVAL = 1.75  # the true error lies within times and by this of the expected one, nine in ten
 _FLARE_WARNED = 0.02  # share of white
 _FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
 _GLARE_TOLD = 0.02  # share of white; less is told only beside another glared patch
@@ -95,6 +96,7 @@ class ModelChoice:
     after: float  # mean over the patches that took part
     left_one_out: float  # mean over patches predicted from the others
     expected: float  # mean delta E off the chart, as expected
+    kinds: dict[str, float]  # the same by kind of colour
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +117,7 @@ class MatchFit:
     expected: float  # mean delta E to expect of colours that are not on the chart
     expected_low: float  # the true mean lies between low and high nine times in ten
     expected_high: float
+    expected_kinds: dict[str, Expected]  # the same for greys, skins, foliage, saturated and other
     models: tuple[ModelChoice, ...]  # what every model would give
     levels: tuple[LevelsCheck, LevelsCheck]  # reference, angle
     log_evidence: float
@@ -232,8 +235,8 @@ def fit_match(
         match, model, flare, warmth, tint, slope, judge.residuals(match, chosen, used),
         judge.mean(judge.before), next(c.after for c in choices if c.model == WHITE),
         own.after, own.left_one_out, own.expected, own.expected / INTERVAL,
-        own.expected * INTERVAL, choices, checks, answer.log_evidence, advice, limit,
-        tuple(warnings), pairs,
+        own.expected * INTERVAL, stated(own.kinds), choices, checks,
+        answer.log_evidence, advice, limit, tuple(warnings), pairs,
     )  # fmt: skip
 
 
@@ -370,10 +373,12 @@ class _Judge:
         after = self.mean(self.distance(through_match(match_of(answer, name), self.lin_x)))
         if name == WHITE:
             # Three numbers from many patches: leaving one out changes next to nothing.
-            return ModelChoice(name, after, after, after * EXPECTED_SCALE[WHITE])
+            kinds = {kind: after * scale for kind, scale in WHITE_SCALE.items()}
+            return ModelChoice(name, after, after, overall(kinds), kinds)
         calm = [r for r in range(len(answer.left_out)) if r not in answer.wild | set(answer.glared)]
-        return ModelChoice(name, after, float(answer.left_out[calm].mean()),
-                           answer.expected * EXPECTED_SCALE[name])  # fmt: skip
+        kinds = {k: v * EXPECTED_SCALE[name] for k, v in answer.expected.items()}
+        left_out = float(answer.left_out[calm].mean())
+        return ModelChoice(name, after, left_out, overall(kinds), kinds)
 
     def residuals(self, match: Match, answer: Answer, used: list[int]) -> tuple[PatchResidual, ...]:
         matched = through_match(match, self.lin_x)

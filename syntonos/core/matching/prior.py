@@ -56,3 +56,10 @@ def population() -> A:
     """Return white-balanced colours (n, 3) that stand for what is in front of cameras."""
     with np.load(FILE) as data:
         return np.asarray(data["population"], np.float64)
+
+
+@cache
+def population_kinds() -> NDArray[np.str_]:
+    """Return what each colour of the population is: skins, foliage, saturated or other, (n,)."""
+    with np.load(FILE) as data:
+        return np.asarray(data["population_kind"], np.str_)

@@ -101,8 +101,8 @@ def readings_of(
 def where_lit(layout: ChartLayout, rows: Sequence[int]) -> A:
     """Return where patches are on the chart (n, 2), -0.5..0.5, for what light does over it.
 
-    Exposure is meant at the chart's middle; of a chart of which less than half is left, at the
-    middle of that. Greys of one row could not tell light that changes across the rows from it.
+    Of a chart of which less than half is left, they are counted from the middle of that: greys of
+    one row could not tell light that changes across the rows from exposure.
     """
     places = place_on(layout)
     few = len(rows) < len(layout.names) / 2

@@ -11,8 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel, terms
-from syntonos.core.matching.bayes import FEW_TAUS, Model, Problem, Setting, Solved, parts_of
-from syntonos.core.matching.expected import expected_error
+from syntonos.core.matching.bayes import (
+    FEW_TAUS,
+    Model,
+    Problem,
+    Setting,
+    Solved,
+    bent_plane,
+    parts_of,
+)
+from syntonos.core.matching.expected import expected_errors
 from syntonos.core.matching.metric import linear_metric
 from syntonos.core.matching.prior import Prior
 
@@ -21,6 +29,8 @@ _ROUNDS = 4
 _GLARE_SD, _WILD_SD = 0.12, 8.0  # share of white; delta E
 _GAIN_GLARE, _GAIN_WILD = 1.5, 3.0  # least gain in log evidence
 _NU = 5.0
+_OF_FALL_OFF = 0.05  # of how much light changes over a chart, exposure is in doubt
+_DARKEST = 0.2  # of the light's mean: a plane that bends below is no light
 _TEMPER = 0.3  # evidence of wrong models is too sure of itself
 OFFSETS: Final = (0.0005, 0.004, 0.015, 0.04)
 SMOOTHS: Final = (0.0, 0.012, 0.03, 0.06)
@@ -68,12 +78,13 @@ class Answer:
     glared: dict[int, float]  # row: light added, share of white, positive in the angle
     wild: frozenset[int]
     left_out: A  # (n,) delta E that each patch misses when predicted from the others
-    expected: float  # mean delta E that is expected off the chart
+    expected: dict[str, float]  # mean delta E that is expected off the chart, by kind of colour
     tau: float
     log_evidence: float
     problem: Problem
     solved: tuple[Solved, ...]  # the settings that weigh most
     share: A  # their weights
+    exposure_doubt: float  # a share of exposure that uneven light leaves open
 
 
 def reference_white(readings: Readings) -> A:
@@ -91,21 +102,28 @@ def _first_line(readings: Readings) -> Line:
     return Line(np.zeros(3), white * ratio, np.zeros(3), white, np.zeros(5))
 
 
-def _lit(place: A, plane: A) -> A:
-    u, v = place.T
-    return np.asarray(1 + np.stack([u, v, u * u, u * v, v * v], axis=-1) @ plane, np.float64)
+def _lit(readings: Readings | Problem, plane: A) -> A:
+    """Return what evens the light over the chart out (n,), in the angle as in the reference.
+
+    Exposure is meant in the mean over the chart: what falls off on one side of it is brighter on
+    the other. Areas stand in the scene's own light.
+    """
+    on_chart = readings.patches >= 0
+    lit = np.maximum(1 + bent_plane(readings.place) @ plane, _DARKEST)
+    return np.asarray(np.where(on_chart, lit * (1 / lit[on_chart]).mean(), 1.0), np.float64)
 
 
 def _problem(readings: Readings, line: Line, extra: A, taken: dict[str, A]) -> Problem:
-    lit = _lit(readings.place, line.plane)[:, None]
+    lit = _lit(readings, line.plane)[:, None]
     x = (readings.angle - line.angle_flare) / line.angle_white * lit
     y = (readings.reference - line.reference_flare) / line.reference_white
     noise = readings.angle_cov / (line.angle_white[:, None] * line.angle_white)
     noise = noise + readings.reference_cov / (line.reference_white[:, None] * line.reference_white)
     jac = linear_metric(y, line.reference_white)
+    middle = bent_plane(readings.place)[readings.patches >= 0].mean(axis=0)
     return Problem(
         x, y, jac, noise, readings.place, readings.patches, extra, readings.weight, taken,
-        readings.is_learned,
+        middle, readings.is_learned,
     )  # fmt: skip
 
 
@@ -219,6 +237,12 @@ def run_rounds(readings: Readings, priors: dict[str, Prior], settings: Sequence[
     return answer_of(Model(problem, priors), settings, line, glared, wild)
 
 
+def _exposure_doubt(problem: Problem, plane: A) -> float:
+    """Return how far exposure may be off, a share: the scene's light may be any of the chart's."""
+    lit = _lit(problem, plane)[problem.patches >= 0]
+    return _OF_FALL_OFF * float(np.ptp(np.log(lit)))
+
+
 def scouts_of(
     families: Sequence[str], offsets: Sequence[float] = OFFSETS, smooth: float = 0.02
 ) -> list[Setting]:
@@ -245,12 +269,13 @@ def answer_of(
     errors = sum(w * kept[int(i)].cross_validated() for w, i in zip(share, order, strict=True))
     p = model.problem
     heaviest = tuple(kept[int(i)] for i in order)
-    expected = expected_error(line.reference_white, share, (p, heaviest))
+    doubt = _exposure_doubt(p, line.plane)
+    expected = expected_errors(line.reference_white, share, (p, heaviest), exposure=doubt)
     return Answer(
         line, parts["theta"], parts["white"], parts["offset"], chroma_place(p.x),
         np.asarray(smooth), glared, wild, np.sqrt((np.asarray(errors) ** 2).sum(axis=1)), expected,
         float(sum(w * s.tau for w, s in zip(weight, kept, strict=True))), float(evidence.max()), p,
-        heaviest, share,
+        heaviest, share, doubt,
     )  # fmt: skip
 
 
@@ -262,7 +287,7 @@ def all_settings(families: Sequence[str]) -> list[Setting]:
 def evenly_lit(answer: Answer, readings: Readings) -> A:
     """Return the angle's reading (n, 3) as it would be had the light over the chart been even."""
     line = answer.line
-    lit = _lit(readings.place, line.plane)[:, None]
+    lit = _lit(readings, line.plane)[:, None]
     return np.asarray((readings.angle - line.angle_flare) * lit + line.angle_flare, np.float64)
 
 

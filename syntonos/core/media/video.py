@@ -35,6 +35,8 @@ _LARGEST_SIDE: Final = 16_384
 _MOST_FRAMES: Final = 2_000_000
 _LONGEST_GROUP: Final = 64  # frames that are looked at for a reordering that is not said
 _EARLIER: Final = 3  # key frames before the nearest one that decoding begins at, at most
+# What a container says of the matrix where its pictures say another.
+OTHER_MATRIX: Final = "y'cbcr matrix of the container"
 # ITU-T H.273 tables 4 and 2: matrix coefficients and the sides of the quantisation range.
 _MATRIX_TAGS: Final = {
     1: "bt709", 4: "fcc", 5: "bt601", 6: "bt601", 7: "240m", 9: "bt2020",
@@ -286,6 +288,9 @@ class VideoReader:
             if not self._siting and "420" in layout.name:
                 warnings.append("Where chroma stands is not said; left is taken, as is usual.")
             metadata["y'cbcr matrix taken"], metadata["chroma siting taken"] = matrix, siting
+            outside = _MATRIX_TAGS.get(self._container_matrix, "")
+            if outside and outside != matrix:
+                metadata[OTHER_MATRIX] = outside
         codec = str(self._stream.codec_context.name)
         return Recording(
             kind="video", format=_CODECS.get(codec, codec), width=size[0], height=size[1],

@@ -85,3 +85,37 @@ def random_objects(rng: np.random.Generator, kind: str, count: int) -> A:
     else:
         raise ValueError(f"There is no kind of object {kind!r}.")
     return np.asarray(np.clip(rows, 0.01, 0.97), np.float64)
+
+
+def other_objects(rng: np.random.Generator, kind: str, count: int) -> A:
+    """Draw reflectances of a kind by other formulas than `random_objects`, (count, 36), 0.01..0.97.
+
+    What was learned from one family of shapes is judged on the other. Shapes from memory: skin by
+    Beer's law over melanin's power law and haemoglobin, leaves by absorption of chlorophyll and
+    carotenoids over scatter, dyes by their density, the rest band-limited in wavelength.
+    """
+
+    def u(low: float, high: float) -> A:
+        return _uniform(rng, low, high, count)
+
+    if kind == "skin":
+        blood = _gauss(418, 18) * 3 + 0.55 * _gauss(542, 14) + 0.6 * _gauss(577, 11) + 0.05
+        melanin = u(0.15, 1.7) * (NM / 500) ** -3.3
+        rows = u(0.55, 0.75) * np.exp(-melanin - u(0.3, 0.9) * blood - 0.25 * _gauss(470, 40))
+    elif kind == "foliage":
+        leaf = 2.2 * _gauss(435, 28) + 1.6 * _gauss(480, 25) + 0.9 * _gauss(630, 40)
+        k = u(0.6, 3.0) * (leaf + 2.0 * _gauss(675, 16) + 0.35) + u(0, 1.5) * _gauss(480, 40)
+        rows = u(0.45, 0.95) * (1 + k - np.sqrt(k * k + 2 * k))
+    elif kind == "saturated":
+        density = sum(u(0.0, 2.2) * _gauss(u(400, 700), u(30, 70)) for _ in range(2))
+        rows = u(0.5, 0.95) * 10.0**-density
+    elif kind == "ordinary":
+        t = (NM - 380) / 350
+        waves = sum(
+            rng.normal(0, 0.8 / k, (count, 1)) * np.cos(np.pi * k * t + u(0, 2 * np.pi))
+            for k in range(1, 5)
+        )
+        rows = 0.9 / (1 + np.exp(-(u(-2.5, 1.0) + waves)))
+    else:
+        raise ValueError(f"There is no other kind of object {kind!r}.")
+    return np.asarray(np.clip(rows, 0.01, 0.97), np.float64)

@@ -13,8 +13,9 @@ from syntonos.core.simulate.spectra import CMF, NM, library
 Sensor = NDArray[np.float64]  # (36, 3), each channel with maximum one
 
 # "bumps": skewed bumps with tails; "warped": a measured sensor bent in wavelength and shape;
-# "dyes": edges of dyes over silicon; "eye": mixtures of the observer's functions.
-FAMILIES: Final = ("bumps", "warped", "dyes", "eye")
+# "dyes": edges of dyes over silicon; "eye": mixtures of the observer's functions; "plateaus":
+# flat tops with steep sides over a floor.
+FAMILIES: Final = ("bumps", "warped", "dyes", "eye", "plateaus")
 
 
 def measured_sensor(index: int) -> Sensor:
@@ -33,7 +34,9 @@ def random_sensor(rng: np.random.Generator, family: str = "bumps") -> Sensor:
     -------
     (36, 3) float64, each channel with maximum one.
     """
-    draw = {"bumps": _bumps, "warped": _warped, "dyes": _dyes, "eye": _eye}[family]
+    draw = {"bumps": _bumps, "warped": _warped, "dyes": _dyes, "eye": _eye, "plateaus": _plateaus}[
+        family
+    ]
     rows = draw(rng)
     return np.asarray(rows / rows.max(axis=0), np.float64)
 
@@ -101,3 +104,14 @@ def _eye(rng: np.random.Generator) -> Sensor:
         sizes[k] * np.exp(-0.5 * ((NM[:, None] - centres[k]) / 35) ** 2) for k in range(3)
     )
     return np.asarray(rows * ripple, np.float64)
+
+
+def _plateaus(rng: np.random.Generator) -> Sensor:
+    """Draw three flat-topped bands over a floor of cross-talk, behind a cut filter."""
+    centres = np.array([612, 535, 458]) + rng.normal(0, 7, 3)
+    widths = np.array([48, 46, 40]) * rng.uniform(0.85, 1.2, 3)
+    off = np.abs(NM[:, None] - centres) / widths
+    rows = np.exp(-(off ** rng.uniform(2.2, 3.6, 3))) * (1 + rng.normal(0, 0.15, 3) * off)
+    rows = rows + rng.uniform(0.005, 0.06, 3)
+    cut = (1 - _rise(rng.uniform(655, 690), 8)) * _rise(rng.uniform(400, 415), 6)
+    return np.asarray(np.maximum(rows, 0) * cut[:, None], np.float64)

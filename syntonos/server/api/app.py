@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import re
+import sqlite3
 
 from django.core.exceptions import RequestDataTooBig
 from django.core.exceptions import ValidationError as ModelError
@@ -105,6 +106,7 @@ def _broken_rule(request: HttpRequest, error: IntegrityError) -> HttpResponse:
 
 
 @api.exception_handler(OperationalError)
+@api.exception_handler(sqlite3.OperationalError)
 @api.exception_handler(OSError)
 def _disc(request: HttpRequest, error: Exception) -> HttpResponse:
     found = disc_problem(error)

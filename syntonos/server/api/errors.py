@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import sqlite3
 from pathlib import Path
 from typing import Any
 
@@ -35,7 +36,8 @@ _CLOSED = (errno.EROFS, errno.EACCES, errno.EPERM)
 
 def disc_problem(error: BaseException) -> dict[str, str] | None:
     """Return code, detail and hint where a disc refused something; None for other errors."""
-    if isinstance(error, OperationalError):
+    # Django's own, and that of the queue, which lies beside Django.
+    if isinstance(error, OperationalError | sqlite3.OperationalError):
         text, place = str(error).lower(), str(settings.DATA)
         if "locked" in text or "unable to open" in text:
             return {"code": "database.busy", "detail": "The data are in use by too many at once.",

@@ -175,6 +175,7 @@ def _clip(
     clip = make_clip(
         camera=camera, light=light, kind=row.kind, files=row.files, name=row.name,
         recording=said, marks=marks, missing=row.missing, root=row.root,
+        overrides={"matrix": row.matrix} if row.matrix else {},
     )  # fmt: skip
     tell(sum(mark["size"] for mark in marks), "Small pictures of")
     measure(clip)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, replace
 from fractions import Fraction
 from typing import Any
@@ -17,8 +17,9 @@ from syntonos.core.errors import ColourError, MediaError
 from syntonos.core.media import Recording, RecordingReader, follows, read_recording
 from syntonos.core.media.grouping import Found, propose_places, seconds_of
 from syntonos.server.api.errors import ConflictError
-from syntonos.server.footage.media import resolve, walk
+from syntonos.server.footage.media import names_that_are_no_text, resolve, walk
 from syntonos.server.footage.models import Arrival, Clip
+from syntonos.server.footage.selectors import matrices_of
 from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
@@ -26,6 +27,7 @@ from syntonos.server.productions.models import Camera, Light, Production
 
 log = logging.getLogger("syntonos.footage")
 
+_ODD_NAME = "media.name"
 _MOST_FILES_READ = 400  # heads of a sequence that are looked at; the others when it comes in
 
 
@@ -62,7 +64,8 @@ def look_through(
 
     What was found before a stop stays found; what is a clip already is left out.
     """
-    groups = [group for folder in folders for group in walk(folder)]
+    walked = [found for folder in folders for found in walk(folder)]
+    groups = [group for _, some in walked for group in some]
     clips = Clip.objects.filter(camera__production=production).values_list("files", "copies")
     known = {
         name
@@ -77,6 +80,7 @@ def look_through(
             row.delete()  # it is looked at once more
     seen = {name for files in waiting.values_list("files", flat=True) for name in files}
     new = [g for g in groups if not all(f in known or f in seen for f in g.files)]
+    odd = _tell_odd_names(production, [folder for folder, _ in walked])
     broken = 0
     last: tuple[Arrival, Recording] | None = None
     for number, group in enumerate(new):
@@ -103,7 +107,28 @@ def look_through(
         row.save()
         last = row, said
     _propose(production)
-    return Looked(len(new) - broken, len(groups) - len(new), broken)
+    return Looked(len(new) - broken, len(groups) - len(new), broken + odd)
+
+
+def _tell_odd_names(production: Production, folders: Iterable[str]) -> int:
+    """Say which files cannot come in for their names; returns how many."""
+    count = 0
+    for folder in dict.fromkeys(folders):
+        own = production.arrivals.filter(
+            state=Arrival.State.FAILED, folder=folder[:500], problem__code=_ODD_NAME
+        )
+        own.delete()  # they are told anew
+        for name in names_that_are_no_text(folder):
+            Arrival.objects.create(
+                production=production, folder=folder[:500], name=_clean(name), files=[],
+                state=Arrival.State.FAILED,
+                problem={
+                    "code": _ODD_NAME, "detail": "The name is not UTF-8 text.",
+                    "hint": "Rename it and look through the folder again.",
+                },
+            )  # fmt: skip
+            count += 1
+    return count
 
 
 def problem_of(error: Exception, name: str) -> dict[str, str]:
@@ -203,7 +228,8 @@ def change(production: Production, ids: Sequence[int], values: dict[str, str]) -
     with transaction.atomic():
         for row in rows:
             for name, value in values.items():
-                setattr(row, name, value)
+                if name != "matrix" or matrices_of(row):
+                    setattr(row, name, value)
             if "letter" in values and "camera_name" not in values:
                 same = production.arrivals.filter(letter=row.letter).exclude(pk=row.pk).first()
                 row.camera_name = (
@@ -254,7 +280,9 @@ def accept(production: Production, ids: Sequence[int]) -> Job:
         what = (
             "its camera" if not row.letter else "its light" if not row.light_name
             else "what encoding the new camera's footage carries"
-            if row.letter not in cameras and not _encoding_of(rows, row.letter) else ""
+            if row.letter not in cameras and not _encoding_of(rows, row.letter)
+            else "which matrix its colours were made with (container and pictures disagree)"
+            if matrices_of(row) and not row.matrix else ""
         )  # fmt: skip
         if what:
             raise ConflictError("arrival.open", f"{row.name}: {what} is not said yet.",

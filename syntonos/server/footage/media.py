@@ -101,10 +101,22 @@ def list_folder(folder: str, root: str = "media") -> tuple[list[str], list[Found
     ]
 
 
-def walk(folder: str, root: str = "media", *, depth: int = 0) -> Iterator[FoundGroup]:
-    """Yield the recordings of a folder and of those below it."""
+def walk(
+    folder: str, root: str = "media", *, depth: int = 0
+) -> Iterator[tuple[str, list[FoundGroup]]]:
+    """Yield a folder and those below it, each with its recordings."""
     folders, groups = list_folder(folder, root)
-    yield from groups
+    yield folder, groups
     if depth < _DEEPEST:
         for below in folders[:_MOST_FOLDERS]:
             yield from walk(below, root, depth=depth + 1)
+
+
+def names_that_are_no_text(folder: str, root: str = "media") -> list[str]:
+    """Return what a folder holds whose names cannot be kept, each with U+FFFD where it is no text.
+
+    `list_folder` leaves them out.
+    """
+    raw = [entry.name for entry in resolve(folder, root).iterdir()]
+    shown = [os.fsencode(name).decode("utf-8", "replace") for name in raw]
+    return sorted(text for name, text in zip(raw, shown, strict=True) if text != name)

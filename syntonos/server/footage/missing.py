@@ -65,7 +65,7 @@ def find_again(
     ]  # fmt: skip
     places: dict[tuple[str, int], list[str]] = {}
     if clips:
-        for group in walk(folder):
+        for group in (one for _, some in walk(folder) for one in some):
             for file in group.files:
                 path = resolve(file)
                 places.setdefault((path.name, path.stat().st_size), []).append(file)

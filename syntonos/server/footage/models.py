@@ -167,6 +167,7 @@ class Arrival(models.Model):
     encoding = models.CharField(max_length=60, blank=True)  # of a camera that is to be made
     light_name = models.CharField(max_length=80, blank=True)
     kind = models.CharField(max_length=8, choices=Clip.Kind, default=Clip.Kind.SCENE)
+    matrix = models.CharField(max_length=12, blank=True)  # said by a person, where files disagree
     reasons = models.JSONField(default=dict)  # why: letter, light, kind, encoding
     clip = models.ForeignKey(Clip, on_delete=models.SET_NULL, null=True, blank=True)
 

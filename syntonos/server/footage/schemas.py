@@ -9,6 +9,8 @@ from pydantic import Field
 
 from syntonos.server.jobs.schemas import ProblemOut
 
+MatrixName = Literal["bt709", "bt601", "bt2020", "240m", "fcc"]
+
 Kind = Literal["scene", "chart"]
 Media = Literal["stills", "video", "raw"]
 
@@ -97,7 +99,7 @@ class ClipSettings(Schema):
     encoding: str | None = None
     levels: Literal["full", "legal"] | None = None
     quantisation: Literal["full", "legal"] | None = None
-    matrix: Literal["bt709", "bt601", "bt2020", "240m", "fcc"] | None = None
+    matrix: MatrixName | None = None
     siting: Literal["left", "center", "topleft", "top", "bottomleft", "bottom"] | None = None
     white: Literal["as-shot", "set"] | None = None
     kelvin: float | None = Field(None, ge=1700, le=25000)
@@ -145,6 +147,8 @@ class ArrivalOut(Schema):
     encoding_name: str
     light_name: str
     kind: Kind
+    matrices: list[MatrixName]  # between which a person must say; empty where the file is clear
+    matrix: MatrixName | Literal[""]  # what was said
     differs: str = ""  # how what its file says differs from how its camera is taken
     reasons: dict[str, Any]
     media: str
@@ -167,6 +171,7 @@ class ArrivalChange(Schema):
     encoding: str | None = Field(None, max_length=60)
     light_name: str | None = Field(None, min_length=1, max_length=80)
     kind: Kind | None = None
+    matrix: MatrixName | None = None
 
 
 class ArrivalsIn(Schema):

@@ -9,6 +9,7 @@ from typing import Any
 
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.core.media.video import OTHER_MATRIX
 from syntonos.server.footage.frames import strip_of
 from syntonos.server.footage.media import resolve
 from syntonos.server.footage.missing import is_missing
@@ -136,6 +137,13 @@ def sidecars_of(clip: Clip) -> list[str]:
     ]  # fmt: skip
 
 
+def matrices_of(row: Arrival) -> list[str]:
+    """Return the matrices between which a person must say, where a file says two."""
+    metadata = (row.recording or {}).get("metadata") or {}
+    said = metadata.get("y'cbcr matrix taken"), metadata.get(OTHER_MATRIX)
+    return [str(name) for name in said] if all(said) else []
+
+
 def arrival_row(row: Arrival, cameras: Mapping[str, Camera] | None = None) -> dict[str, Any]:
     """Return a recording that waits, as the API says it; `cameras` by letter."""
     said = row.recording or {}
@@ -152,7 +160,8 @@ def arrival_row(row: Arrival, cameras: Mapping[str, Camera] | None = None) -> di
         "missing": len(row.missing), "state": row.state, "problem": row.problem,
         "letter": row.letter, "camera_name": row.camera_name, "encoding": row.encoding,
         "encoding_name": encoding_name(row.encoding), "light_name": row.light_name,
-        "kind": row.kind, "differs": differs, "reasons": row.reasons, "media": said.get("kind", ""),
+        "kind": row.kind, "differs": differs, "matrices": matrices_of(row), "matrix": row.matrix,
+        "reasons": row.reasons, "media": said.get("kind", ""),
         "facts": plain["facts"] or {}, "warnings": plain["warnings"] or [],
         **{name: said.get(name) or "" for name in ("format", "rate", "timecode")},
         **{name: said.get(name) or 0 for name in ("width", "height", "bits", "frame_count")},

@@ -48,6 +48,7 @@ def make_clip(
     marks: list[dict[str, Any]],
     missing: Sequence[int] = (),
     root: str = "media",
+    overrides: dict[str, Any] | None = None,
 ) -> Clip:
     """Keep a recording as a clip of a camera in a light."""
     if light.production_id != camera.production_id:
@@ -65,6 +66,7 @@ def make_clip(
         format=recording.format[:20], bits=recording.bits, tagged_range=recording.tagged_range,
         checksum=digest.hexdigest(), marks=marks, facts=dict(recording.facts),
         metadata=dict(recording.metadata), warnings=warnings, missing=list(missing),
+        overrides=overrides or {},
     )  # fmt: skip
     words = f"{name} of {camera.letter} brought in"
     try:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import os
 import threading
-import time
 from collections.abc import Callable
 
 from django.conf import settings
@@ -35,15 +33,7 @@ def consume(warm_up: Callable[[], None]) -> None:
 
     take_up_again()
     threading.Thread(target=warm_up, daemon=True).start()
-    threading.Thread(target=_end_with, args=(os.getppid(),), daemon=True).start()
     Consumer(
         HUEY, workers=1, worker_type="thread", periodic=False, initial_delay=0.05, max_delay=0.3,
         check_worker_health=False,
     ).run()  # fmt: skip
-
-
-def _end_with(parent: int) -> None:
-    """Stop when the supervisor is gone, however it went."""
-    while os.getppid() == parent:
-        time.sleep(1)
-    os._exit(1)

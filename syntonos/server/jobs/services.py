@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
+import sqlite3
 import time
 import uuid
 from typing import TYPE_CHECKING, Any, Protocol, cast
@@ -94,7 +96,12 @@ def start(
             production=production, kind=kind, title=title, arguments=arguments, author=who.mark,
             author_name=who.name, group=group or uuid.uuid4(),
         )  # fmt: skip
-    work(job.pk)
+    try:
+        work(job.pk)
+    except sqlite3.OperationalError:
+        with contextlib.suppress(OperationalError):
+            job.delete()  # the queue's disc refused it: nothing waits
+        raise
     job.refresh_from_db()
     return job
 

@@ -100,7 +100,8 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
         "restored_from": row.restored_from.number if row.restored_from else None,
         "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
         # Matches of before this was told do not have it.
-        **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
+        **{name: e.get(name)
+           for name in ("expected", "expected_low", "expected_high", "expected_kinds")},
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
         "areas": e.get("areas", []), "area_misses": e.get("pairs", []),

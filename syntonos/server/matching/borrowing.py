@@ -97,6 +97,7 @@ def borrow(*, light: Light, camera: Camera, source_id: int | None, base_number: 
     evidence = source.evidence | {
         "borrowed": {"kind": chosen.kind, "from": where, "why": chosen.why},
         "expected": chosen.expected, "expected_low": None, "expected_high": None,
+        "expected_kinds": None,
         "before": None, "residuals": [], "models": [], "advice": [], "areas": [], "weights": [],
         "stops": stage.stops, "match": asdict(stage), "limit": "", "model": "matrix",
         "warnings": [], "pairs": [],

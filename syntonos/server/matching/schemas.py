@@ -217,6 +217,20 @@ class ModelOut(Schema):
     expected: float  # mean delta E of colours that are not on the chart
 
 
+class ExpectedOut(Schema):
+    mean: float  # delta E
+    low: float  # the true mean lies between low and high nine times in ten
+    high: float
+
+
+class ExpectedKindsOut(Schema):
+    greys: ExpectedOut
+    skins: ExpectedOut
+    foliage: ExpectedOut
+    saturated: ExpectedOut
+    other: ExpectedOut
+
+
 class AdviceOut(Schema):
     text: str
     gain: float  # how much less delta E to expect
@@ -283,6 +297,7 @@ class MatchOut(Schema):
     expected: float | None  # mean delta E of colours that are not on the chart
     expected_low: float | None
     expected_high: float | None
+    expected_kinds: ExpectedKindsOut | None  # None before matches told it, and of borrowed ones
     models: list[ModelOut]
     advice: list[AdviceOut]
     limit: str

@@ -5,6 +5,7 @@ import pytest
 
 from syntonos.core.evaluate.cases import draw_cases, off_chart, off_chart_objects
 from syntonos.core.evaluate.judge import best_plain, judge, table
+from syntonos.core.matching.expected import INTERVALS
 
 # Seeds that neither the prior was learned from nor the stated error was calibrated on.
 CASES = {case.name: case for case in draw_cases(1, 31_000)}
@@ -27,6 +28,18 @@ def test_every_case_is_near_the_floor_and_tells_its_error(verdicts):
     # Nine in ten is promised of the stated error, so one of seven may miss.
     assert sum(v.holds_expected for v in verdicts.values()) >= 6
     assert np.mean([v.grey for v in verdicts.values()]) < 0.01
+
+
+def test_the_error_is_told_apart_by_kinds_of_colours(verdicts):
+    # Nine in ten is promised of each kind, so of seven cases two may miss.
+    for kind, interval in INTERVALS.items():
+        ratios = [np.log(v.kinds[kind][1] / v.kinds[kind][0]) for v in verdicts.values()]
+        assert np.mean(np.abs(ratios) < np.log(interval)) >= 0.7, kind
+    # Greys are surest and saturated colours least, both as stated and as they are.
+    for row in (0, 1):
+        mean = {k: np.mean([v.kinds[k][row] for v in verdicts.values()]) for k in INTERVALS}
+        assert min(mean, key=mean.get) == "greys"
+        assert max(mean, key=mean.get) == "saturated"
 
 
 def test_fits_beat_the_best_plain_method(verdicts):

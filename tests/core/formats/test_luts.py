@@ -113,6 +113,7 @@ def test_a_clf_becomes_curves_or_a_cube():
 
 BOMB = b"""<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;&a;">]>
 <ColorCorrection id="&b;"><SatNode><Saturation>1</Saturation></SatNode></ColorCorrection>"""
+LARGE = b'<ProcessList><LUT3D><Array dim="81 81 81 3"/></LUT3D></ProcessList>'
 MESH = " ".join(str(i * 512) for i in range(2))
 CC = "<ColorCorrection><SOPNode>{}</SOPNode></ColorCorrection>"
 
@@ -132,6 +133,7 @@ CC = "<ColorCorrection><SOPNode>{}</SOPNode></ColorCorrection>"
         ("x.clf", b"<Other/>", "ProcessList"),
         ("x.clf", b"<ProcessList", "not XML"),
         ("x.clf", BOMB, "entities"),
+        ("x.clf", LARGE, "entries"),
         ("x.ccc", BOMB, "no LUT"),
         ("x.cube", b"LUT_3D_SIZE 1\n", "2 to 256"),
     ],

@@ -73,6 +73,19 @@ def test_off_chart_colours_come_closer_than_by_white_and_exposure(light, seed):
     assert fit.expected < next(m.expected for m in fit.models if m.model == "white")
 
 
+def test_exposure_is_meant_in_the_mean_over_an_unevenly_lit_chart():
+    even = reading(camera_b(15))
+    light = 2.0 ** ((np.arange(24) % 6) / 5)  # a stop from edge to edge, brightest on the right
+    light = light / light.mean()
+    reference, uneven = reading(camera_a()), _changed(even, working(even) * light[:, None])
+    plain, fit = fit_match(reference, even), fit_match(reference, uneven)
+    # At the chart's middle the light is 0.037 stop under its mean.
+    assert np.log2(light[[2, 3]].mean()) == pytest.approx(-0.037, abs=0.001)
+    assert fit.match.stops == pytest.approx(plain.match.stops, abs=0.005)
+    # Which of the chart's light is the scene's stays open, and is said.
+    assert fit.expected > 1.2 * plain.expected
+
+
 def test_exposure_white_and_flare_are_told_in_their_units():
     a = camera_a(white_light=DAY, flare=0.0)
     b = replace(a, stops=-0.5, flare=0.015, encoding="s-log3/s-gamut3.cine")

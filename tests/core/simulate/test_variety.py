@@ -5,8 +5,8 @@ import pytest
 
 from syntonos.core.colorimetry import white_to_cct_duv, xyz_to_lab
 from syntonos.core.simulate.lights import ODD, ORDINARY, random_light
-from syntonos.core.simulate.objects import measured_objects, random_objects
-from syntonos.core.simulate.sensors import random_sensor
+from syntonos.core.simulate.objects import measured_objects, other_objects, random_objects
+from syntonos.core.simulate.sensors import FAMILIES, random_sensor
 from syntonos.core.simulate.spectra import daylight, library, to_xyz
 
 KINDS = ("smooth", "saturated", "skin", "foliage", "fabric", "metal", "grey")
@@ -60,16 +60,21 @@ def test_objects_are_reflectances(kind):
 def test_kinds_of_objects_look_like_what_they_are_called():
     white = to_xyz(daylight(6500))
 
-    def lab(kind):
-        rows = random_objects(np.random.default_rng(3), kind, 80)
+    def lab(kind, draw=random_objects):
+        rows = draw(np.random.default_rng(3), kind, 80)
+        assert 0 < rows.min() <= rows.max() < 1
         return xyz_to_lab(np.array([to_xyz(r * daylight(6500)) for r in rows]), white)
 
-    hue = {k: np.degrees(np.arctan2(*lab(k)[:, 2:0:-1].T)) % 360 for k in ("skin", "foliage")}
-    # Skin lies about 40 to 80 degrees, leaves about 100 to 150: common practice, no source.
-    assert 35 < np.median(hue["skin"]) < 85
-    assert 95 < np.median(hue["foliage"]) < 155
+    for draw in (random_objects, other_objects):
+        skin, foliage = (
+            np.median(np.degrees(np.arctan2(*lab(k, draw)[:, 2:0:-1].T)) % 360)
+            for k in ("skin", "foliage")
+        )
+        # Skin lies about 40 to 80 degrees, leaves about 100 to 150: common practice, no source.
+        assert 35 < skin < 85
+        assert 95 < foliage < 155
+        assert np.median(np.hypot(*lab("saturated", draw)[:, 1:].T)) > 35
     assert np.hypot(*lab("grey")[:, 1:].T).max() < 1
-    assert np.median(np.hypot(*lab("saturated")[:, 1:].T)) > 35
 
 
 def test_measured_objects_are_those_of_cie_224():
@@ -82,7 +87,7 @@ def test_measured_objects_are_those_of_cie_224():
     np.testing.assert_allclose(rows[:, 2:33].mean(axis=1), data[:, inside].mean(axis=1), atol=0.02)
 
 
-@pytest.mark.parametrize("family", ["bumps", "warped", "dyes", "eye"])
+@pytest.mark.parametrize("family", FAMILIES)
 def test_sensor_families_are_positive_and_have_three_channels_in_order(family):
     for seed in range(12):
         sensor = random_sensor(np.random.default_rng(seed), family)

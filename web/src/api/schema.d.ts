@@ -1334,6 +1334,8 @@ export interface components {
             letter?: string | null;
             /** Light Name */
             light_name?: string | null;
+            /** Matrix */
+            matrix?: ("bt709" | "bt601" | "bt2020" | "240m" | "fcc") | null;
             /** Name */
             name?: string | null;
         };
@@ -1377,6 +1379,10 @@ export interface components {
             letter: string;
             /** Light Name */
             light_name: string;
+            /** Matrices */
+            matrices: ("bt709" | "bt601" | "bt2020" | "240m" | "fcc")[];
+            /** Matrix */
+            matrix: ("bt709" | "bt601" | "bt2020" | "240m" | "fcc") | "";
             /** Media */
             media: string;
             /** Missing */
@@ -2500,6 +2506,23 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** ExpectedKindsOut */
+        ExpectedKindsOut: {
+            foliage: components["schemas"]["ExpectedOut"];
+            greys: components["schemas"]["ExpectedOut"];
+            other: components["schemas"]["ExpectedOut"];
+            saturated: components["schemas"]["ExpectedOut"];
+            skins: components["schemas"]["ExpectedOut"];
+        };
+        /** ExpectedOut */
+        ExpectedOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+        };
         /** ExportIn */
         ExportIn: {
             /** Clip Id */
@@ -3151,6 +3174,7 @@ export interface components {
             expected: number | null;
             /** Expected High */
             expected_high: number | null;
+            expected_kinds: components["schemas"]["ExpectedKindsOut"] | null;
             /** Expected Low */
             expected_low: number | null;
             /** Fills */

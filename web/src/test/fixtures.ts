@@ -163,6 +163,13 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   expected: 0.8,
   expected_low: 0.46,
   expected_high: 1.4,
+  expected_kinds: {
+    greys: { mean: 0.2, low: 0.1, high: 0.6 },
+    skins: { mean: 0.8, low: 0.4, high: 1.8 },
+    foliage: { mean: 0.5, low: 0.3, high: 1.0 },
+    saturated: { mean: 1.5, low: 0.9, high: 2.5 },
+    other: { mean: 0.8, low: 0.5, high: 1.3 },
+  },
   models: MODELS.map(({ model, word }, i) => {
     const expected = [2.4, 1.0, 0.86, 0.84, 0.8][i] ?? 1;
     return {

@@ -195,6 +195,7 @@ function Verdict({ angle }: { angle: Angle }) {
           </>
         )}
       </p>
+      {match.expected_kinds && <Kinds kinds={match.expected_kinds} />}
       <p className="faint mt-0.5">
         {match.limit}{" "}
         {best && (
@@ -208,6 +209,24 @@ function Verdict({ angle }: { angle: Angle }) {
           `${out.length} ${out.length === 1 ? "patch is" : "patches are"} left out.`}
       </p>
     </div>
+  );
+}
+
+/** The stated error by kind of colour, in the order that people look. */
+function Kinds({ kinds }: { kinds: NonNullable<Match["expected_kinds"]> }) {
+  return (
+    <p>
+      <span className="faint">ΔE expected of</span>{" "}
+      {(["greys", "skins", "foliage", "saturated", "other"] as const).map((kind) => (
+        <span
+          key={kind}
+          className="mr-2 whitespace-nowrap"
+          title={`${kinds[kind].low.toFixed(1)} to ${kinds[kind].high.toFixed(1)} nine times in ten`}
+        >
+          <span className="faint">{kind}</span> {kinds[kind].mean.toFixed(1)}
+        </span>
+      ))}
+    </p>
   );
 }
 

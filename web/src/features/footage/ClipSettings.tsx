@@ -8,7 +8,7 @@ import { WORDS_OF } from "./words";
 
 type Name = keyof Settings;
 /** Matrices between Y'CbCr and R'G'B', by the standards that state them. */
-const MATRIX_NAMES = {
+export const MATRIX_NAMES = {
   bt709: "BT.709",
   bt601: "BT.601",
   bt2020: "BT.2020",

@@ -4,8 +4,10 @@ import { type Arrival, api, type Board, type Schemas, unwrap } from "@/api/clien
 import { afterChange, arrivalsQuery, encodingsQuery, isOpen, jobsQuery } from "@/api/queries";
 import { Empty, Problem } from "@/shared/Feedback";
 import { CameraMark } from "@/shared/Marks";
+import { MATRIX_NAMES } from "./ClipSettings";
 import { TickAll } from "./TickAll";
 
+type MatrixName = Arrival["matrices"][number];
 type Change = Omit<Schemas["ArrivalChange"], "ids">;
 const LETTERS = "ABCDEFGHIJKLMNOPQRSTUVWXYZ".split("");
 
@@ -73,6 +75,7 @@ export function Waiting({
     ...new Set(open.filter((a) => a.letter && !known.has(a.letter)).map((a) => a.letter)),
   ];
   const asked = toMake.filter((l) => !open.some((a) => a.letter === l && a.encoding));
+  const undecided = open.filter((a) => a.matrices.length && !a.matrix).length;
   const unplaced = open.filter((a) => !a.letter || !a.light_name).length;
   if (!arrivals.length)
     return (
@@ -183,6 +186,21 @@ export function Waiting({
                           {w}
                         </span>
                       ))}
+                      {a.matrices.length > 0 && (
+                        <select
+                          className="select select-xs mt-0.5 w-48"
+                          aria-label={`Matrix of ${a.name}`}
+                          value={a.matrix}
+                          onChange={(e) => one(a, { matrix: e.target.value as MatrixName })}
+                        >
+                          {!a.matrix && <option value="">which matrix?</option>}
+                          {a.matrices.map((m, i) => (
+                            <option key={m} value={m}>
+                              {MATRIX_NAMES[m]}, as its {i ? "container says" : "pictures say"}
+                            </option>
+                          ))}
+                        </select>
+                      )}
                     </span>
                   </td>
                   <td title={a.reasons.letter as string}>
@@ -254,7 +272,9 @@ export function Waiting({
           <button
             type="button"
             className="btn btn-sm btn-primary"
-            disabled={working || accept.isPending || asked.length > 0 || unplaced > 0}
+            disabled={
+              working || accept.isPending || asked.length > 0 || unplaced > 0 || undecided > 0
+            }
             onClick={() => accept.mutate(subject)}
           >
             Bring in {subject.length === open.length ? "all" : ""} {subject.length}
@@ -272,9 +292,11 @@ export function Waiting({
               ? `Say first what camera ${asked.join(", ")} records.`
               : unplaced > 0
                 ? `${unplaced} without a camera or a light.`
-                : marked.length > 1
-                  ? "A change in one marked row is made in all of them."
-                  : "Nothing is copied or changed; files stay where they are."}
+                : undecided > 0
+                  ? `${undecided} whose container and pictures say another matrix: choose one.`
+                  : marked.length > 1
+                    ? "A change in one marked row is made in all of them."
+                    : "Nothing is copied or changed; files stay where they are."}
           </span>
         </footer>
       )}

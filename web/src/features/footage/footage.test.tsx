@@ -20,6 +20,8 @@ const arrival = (changes: Partial<Arrival> = {}): Arrival => ({
   light_name: "Foundry",
   kind: "scene",
   differs: "",
+  matrices: [],
+  matrix: "",
   reasons: { letter: "its reel, B007" },
   media: "video",
   format: "ProRes",
