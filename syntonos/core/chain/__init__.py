@@ -21,6 +21,7 @@ from syntonos.core.chain.document import (
     LutStep,
     Match,
     Output,
+    Trim,
     chain_hash,
     chain_to_json,
 )
@@ -34,6 +35,7 @@ from syntonos.core.chain.reading import (
     read_chain,
     read_look,
     read_output,
+    read_trim,
 )
 from syntonos.core.chain.tables import (
     LookTable,
@@ -72,6 +74,7 @@ __all__ = [
     "Program",
     "ReadBack",
     "ToneScale",
+    "Trim",
     "apply_lut",
     "ask_for_missing_tables",
     "bake_lut",
@@ -89,6 +92,7 @@ __all__ = [
     "read_chain",
     "read_look",
     "read_output",
+    "read_trim",
     "run",
     "write_clf",
 ]

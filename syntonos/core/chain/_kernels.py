@@ -24,11 +24,15 @@ OP_LEVELS, OP_AFFINE, OP_CLAMP, OP_TONE, OP_AFFINE_TO_CLIP, OP_MODEL = 0, 1, 2, 
 OP_CDL, OP_KEEP, OP_BLEND, OP_LUT_3D, OP_LUT_1D, OP_COMPRESS, OP_SCENE_LIGHT = range(6, 13)
 OP_CLAMPED_ROOT = 13
 OP_HIGHLIGHTS = 15
+OP_BY_LUMA, OP_CURVES, OP_RATIO, OP_HUES, OP_SHIFT = 16, 17, 18, 19, 60
 OP_HOST = 14  # what the host library does; the kernels never see it
 OP_DECODE, OP_ENCODE = 20, 40  # plus the curve family
 ENC_POW = OP_ENCODE + scalar.POWER
 DEC_TABLE, ENC_TABLE = OP_DECODE + scalar.TABLE, OP_ENCODE + scalar.TABLE
 _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.float32(1)
+_QUARTER, _THIRD, _SOFT = np.float32(0.25), np.float32(1 / 3), np.float32(0.05**2)
+# The plane of hue and chroma: 1 / sqrt 6, 1 / sqrt 2, and 2 / sqrt 6 on the way back.
+_U, _V, _BACK = np.float32(6**-0.5), np.float32(2**-0.5), np.float32(2 * 6**-0.5)
 _EIGHTH = np.float32(0.125)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
 _LUMA_R, _LUMA_G, _LUMA_B = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
@@ -289,6 +293,128 @@ def _clamped_root(x: Any, a: Any) -> None:
 
 
 @jit
+def _by_luma(x: Any, a: Any, tables: Any) -> None:
+    """Offsets and saturation by luminance: place, size, low, steps to one, luminance (3)."""
+    at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
+    lr, lg, lb = a[4], a[5], a[6]
+    edge = np.float32(top)
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        luma = lr * r + lg * g + lb * b
+        p = (luma - low) * scale
+        p = p if p > _F0 else _F0
+        p = p if p < edge else edge
+        k = min(np.int32(p), np.int32(top - 1))
+        f = p - np.float32(k)
+        j = at + 4 * k
+        sat = tables[j + 3] + f * (tables[j + 7] - tables[j + 3])
+        rr[i] = luma + sat * (r - luma) + tables[j] + f * (tables[j + 4] - tables[j])
+        gg[i] = luma + sat * (g - luma) + tables[j + 1] + f * (tables[j + 5] - tables[j + 1])
+        bb[i] = luma + sat * (b - luma) + tables[j + 2] + f * (tables[j + 6] - tables[j + 2])
+
+
+@jit
+def _curves(x: Any, a: Any, tables: Any) -> None:
+    """Three curves, straight beyond their ends: place, size, low, steps to one."""
+    at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
+    for c in range(3):
+        row = x[c]
+        for i in range(TILE):
+            p = (row[i] - low) * scale
+            q = p if p > _F0 else _F0
+            k = min(np.int32(q if q < np.float32(top) else np.float32(top)), np.int32(top - 1))
+            start = tables[at + 3 * k + c]
+            row[i] = start + (p - np.float32(k)) * (tables[at + 3 * k + 3 + c] - start)
+
+
+@jit
+def _ratio(x: Any, a: Any, tables: Any) -> None:
+    """A factor by luminance: place, size, low, steps to one (log2), luminance (3)."""
+    at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
+    lr, lg, lb = a[4], a[5], a[6]
+    edge = np.float32(top)
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        y = lr * r + lg * g + lb * b
+        p = (log2(y if y > _TINY else _TINY) - low) * scale
+        p = p if p > _F0 else _F0
+        p = p if p < edge else edge
+        k = min(np.int32(p), np.int32(top - 1))
+        factor = exp2(tables[at + k] + (p - np.float32(k)) * (tables[at + k + 1] - tables[at + k]))
+        rr[i], gg[i], bb[i] = factor * r, factor * g, factor * b
+
+
+@jit
+def _hues(x: Any, a: Any, tables: Any) -> None:
+    """Turn and scale chroma by hue, and add stops where there is chroma; neutral stays.
+
+    Parameters: place, size of the table over the angle, luminance (3), which is kept.
+    """
+    at, size = int(a[0]), int(a[1])
+    lr, lg, lb = a[2], a[3], a[4]
+    scale = np.float32(size) * _QUARTER
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        u = (r + r - g - b) * _U
+        v = (g - b) * _V
+        most = abs(u) + abs(v)
+        if most > _TINY:
+            e = u / most
+            t = (_TOP - e if v >= _F0 else _THREE + e) * scale
+            k = min(np.int32(t), np.int32(size - 1))
+            f = t - np.float32(k)
+            j = at + 3 * k
+            co = tables[j] + f * (tables[j + 3] - tables[j])
+            si = tables[j + 1] + f * (tables[j + 4] - tables[j + 1])
+            lift = tables[j + 2] + f * (tables[j + 5] - tables[j + 2])
+            p, q = co * u - si * v, si * u + co * v
+            # Back: the mean is kept first, then the luminance.
+            mean = (r + g + b) * _THIRD
+            nr = mean + p * _BACK
+            ng = mean - p * _U + q * _V
+            nb = mean - p * _U - q * _V
+            c2 = u * u + v * v
+            more = lr * (r - nr) + lg * (g - ng) + lb * (b - nb) + lift * c2 / (c2 + _SOFT)
+            rr[i], gg[i], bb[i] = nr + more, ng + more, nb + more
+
+
+@jit
+def _shift(x: Any, a: Any, tables: Any) -> None:
+    """Add a vector by mean and chroma: place; size, low, steps to one of the mean; of chroma."""
+    at, tall, low, rise = int(a[0]), int(a[1]), a[2], a[3]
+    wide, edge, scale = int(a[4]), a[5], a[6]
+    top_l, top_w = np.float32(tall - 1), np.float32(wide - 1)
+    table = tables[at : at + 3 * tall * wide * wide].reshape(tall, wide, wide, 3)
+    rr, gg, bb = x[0], x[1], x[2]
+    for i in range(TILE):
+        r, g, b = rr[i], gg[i], bb[i]
+        l = ((r + g + b) * _THIRD - low) * rise
+        u = ((r + r - g - b) * _U - edge) * scale
+        v = ((g - b) * _V - edge) * scale
+        l = l if l > _F0 else _F0
+        u = u if u > _F0 else _F0
+        v = v if v > _F0 else _F0
+        l = l if l < top_l else top_l
+        u = u if u < top_w else top_w
+        v = v if v < top_w else top_w
+        il, iu = min(np.int32(l), np.int32(tall - 2)), min(np.int32(u), np.int32(wide - 2))
+        iv = min(np.int32(v), np.int32(wide - 2))
+        fl, fu, fv = l - np.float32(il), u - np.float32(iu), v - np.float32(iv)
+        low_near, low_far = table[il, iu], table[il, iu + 1]
+        high_near, high_far = table[il + 1, iu], table[il + 1, iu + 1]
+        for c in range(3):
+            p = low_near[iv, c] + fv * (low_near[iv + 1, c] - low_near[iv, c])
+            q = low_far[iv, c] + fv * (low_far[iv + 1, c] - low_far[iv, c])
+            s = high_near[iv, c] + fv * (high_near[iv + 1, c] - high_near[iv, c])
+            t = high_far[iv, c] + fv * (high_far[iv + 1, c] - high_far[iv, c])
+            p, s = p + fu * (q - p), s + fu * (t - s)
+            x[c, i] += p + fl * (s - p)
+
+
+@jit
 def _curve(x: Any, a: Any, op: int) -> None:
     inverse = op < OP_ENCODE
     for c in range(3):
@@ -326,6 +452,16 @@ def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
             look_up_curves(x, a, tables)
         elif op == OP_SCENE_LIGHT:
             _scene_light(x, a)
+        elif op == OP_BY_LUMA:
+            _by_luma(x, a, tables)
+        elif op == OP_CURVES:
+            _curves(x, a, tables)
+        elif op == OP_RATIO:
+            _ratio(x, a, tables)
+        elif op == OP_HUES:
+            _hues(x, a, tables)
+        elif op == OP_SHIFT:
+            _shift(x, a, tables)
         elif op == OP_KEEP:
             kept[:] = x
         elif op == OP_BLEND:

@@ -22,6 +22,7 @@ from syntonos.core.chain.document import (
     LutStep,
     Match,
     Output,
+    Trim,
     Triple,
 )
 from syntonos.core.chain.stages import OPTIONAL_STAGES, OptionalStage
@@ -45,6 +46,7 @@ class Parts:
     output: AnyOutput = USUAL_OUTPUT
     unit: Triple = (1.0, 1.0, 1.0)
     match: Match | None = None
+    trim: Trim | None = None
     balance: Balance | None = None
     look: Look | None = None
 
@@ -60,7 +62,7 @@ class Overrides:
     decode
         A candidate encoding. The match in force was fitted to another one and is left out, unless
         a match of its own is given.
-    match, balance, look
+    match, trim, balance, look
         A revision, or a draft, in place of the one in force.
     output
         Another output.
@@ -74,6 +76,7 @@ class Overrides:
     until: str | None = None
     decode: Decode | None = None
     match: Match | None = None
+    trim: Trim | None = None
     balance: Balance | None = None
     look: Look | None = None
     output: AnyOutput | None = None
@@ -127,6 +130,7 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     match = overrides.match or (base.match if decode == base.decode else None)
     stages = {
         "match": match,
+        "trim": overrides.trim or base.trim,
         "balance": overrides.balance or base.balance,
         "look": overrides.look or base.look,
     }

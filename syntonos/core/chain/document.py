@@ -1,10 +1,11 @@
 """The chain document: frozen values, as JSON, and its hash; `reading` reads it strictly.
 
-The stages and their order are those of `stages`; match, balance and look may be missing. Version 2
-added the match's roots and smooth residual; version 3 the unit correction, balance, look, and
-outputs with their tone scale in numbers; version 4 the match's highlights. It is written only where
-a match has them, so that the hashes of other chains stay. Older documents are lifted when they are
-read. A document of a version that is not known is refused.
+The stages and their order are those of `stages`; match, trim, balance and look may be missing.
+Version 2 added the match's roots and smooth residual; version 3 the unit correction, balance, look,
+and outputs with their tone scale in numbers; version 4 the match's highlights; version 5 the trim.
+A later version is written only where a chain has what it brought, so that the hashes of other
+chains stay. Older documents are lifted when they are read. A document of a version that is not
+known is refused.
 """
 
 from __future__ import annotations
@@ -34,6 +35,7 @@ from syntonos.core.chain.stages.output import (
     EncodingOutput,
     Output,
 )
+from syntonos.core.chain.stages.trim import Trim
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ChainError
 
@@ -41,13 +43,14 @@ __all__ = [
     "IDENTITY", "NAMED_OUTPUTS", "PLAIN", "STAGES", "VERSION", "WORKING_LOG", "AcesOutput",
     "AnyOutput", "AnyStage", "Balance", "Cdl", "CdlStep", "Chain", "Decode", "DisplayOutput",
     "EncodingOutput", "Highlights", "Input", "Look", "LookStep", "LutStep", "Match", "Output",
-    "Triple", "chain_hash", "chain_to_json",
+    "Trim", "Triple", "chain_hash", "chain_to_json",
 ]  # fmt: skip
 
-VERSION: Final = 4
+VERSION: Final = 5
+_WITHOUT_TRIM: Final = 4
 _WITHOUT_HIGHLIGHTS: Final = 3
 PLAIN_INPUT: Final = Input()
-AnyStage: TypeAlias = Decode | Input | Match | Balance | Look | AnyOutput
+AnyStage: TypeAlias = Decode | Input | Match | Trim | Balance | Look | AnyOutput
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +61,7 @@ class Chain:
     output: AnyOutput
     input: Input = PLAIN_INPUT
     match: Match | None = None
+    trim: Trim | None = None
     balance: Balance | None = None
     look: Look | None = None
 
@@ -88,9 +92,9 @@ class Chain:
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values; users' own encodings are written out in it."""
     plain = json.loads(json.dumps([asdict(stage) for stage in chain.stages]))
-    version = VERSION
+    version = VERSION if chain.trim is not None else _WITHOUT_TRIM
     if chain.match is None or chain.match.highlights is None:
-        version = _WITHOUT_HIGHLIGHTS
+        version = VERSION if chain.trim is not None else _WITHOUT_HIGHLIGHTS
         for stage in plain:
             stage.pop("highlights", None)
     out = {"syntonos": "chain", "version": version, "stages": plain}

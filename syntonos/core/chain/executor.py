@@ -35,10 +35,9 @@ class Plan:
     before: tuple[tuple[Program, StageKind, Any], ...]
     last: Program
 
-    @property
-    def margin(self) -> int:
-        """How many pixels around a region have to be there."""
-        return sum(kind.margin(stage) for _, kind, stage in self.before)
+    def margin(self, width: int) -> int:
+        """Return how many pixels around a region of a frame of this width have to be there."""
+        return sum(kind.margin(stage, width) for _, kind, stage in self.before)
 
 
 def at_frame(chain: Chain, number: int) -> Chain:
@@ -66,11 +65,10 @@ def plan(chain: Chain, number: int = 0) -> Plan:
     before, pack = [], Packer()
     for stage, locality in zip(here.stages, localities, strict=True):
         kind = kind_of(stage)
+        kind.pack(pack, stage, here)
         if locality is Locality.NEIGHBOURHOOD:
             before.append((pack.program(), kind, stage))
             pack = Packer()
-        else:
-            kind.pack(pack, stage, here)
     return Plan(tuple(before), pack.program())
 
 
@@ -107,8 +105,9 @@ def execute(
         region.outside, for a region that is not within the frame.
     """
     planned = plan(chain, number)
-    source, inner = _with_margin(code_rgb, region, planned.margin)
-    values = upto_last(planned, source, threads=threads, is_cancelled=is_cancelled)
+    width = code_rgb.shape[1]
+    source, inner = _with_margin(code_rgb, region, planned.margin(width))
+    values = upto_last(planned, source, width, threads=threads, is_cancelled=is_cancelled)
     out = run(planned.last, values, threads=threads, is_cancelled=is_cancelled)
     return out if inner is None else np.ascontiguousarray(out[inner])
 
@@ -116,16 +115,17 @@ def execute(
 def upto_last(
     planned: Plan,
     code_rgb: Picture,
+    width: int,
     *,
     threads: int = 1,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> Picture:
-    """Run what stands before a plan's last program."""
+    """Run what stands before a plan's last program; `width` is the whole frame's."""
     values = code_rgb
     for program, kind, stage in planned.before:
         values = run(program, values, threads=threads, is_cancelled=is_cancelled)
         assert kind.area is not None  # noqa: S101 - a kind that needs neighbours says what it does
-        values = kind.area(stage, values)
+        values = kind.area(stage, values, width)
     return values
 
 

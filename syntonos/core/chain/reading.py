@@ -16,12 +16,13 @@ from syntonos.core.chain.stages.balance import read_balance
 from syntonos.core.chain.stages.cdl import read_cdl
 from syntonos.core.chain.stages.look import read_look
 from syntonos.core.chain.stages.output import read_output
+from syntonos.core.chain.stages.trim import read_trim
 from syntonos.core.chain.tone import TONE_OF_VERSION_2
 from syntonos.core.encodings import keep_encoding
 
-__all__ = ["read_balance", "read_cdl", "read_chain", "read_look", "read_output"]
+__all__ = ["read_balance", "read_cdl", "read_chain", "read_look", "read_output", "read_trim"]
 
-_READABLE: Final = (1, 2, 3, 4)
+_READABLE: Final = (1, 2, 3, 4, 5)
 _OLD_TARGETS: Final = {"rec709-tone": TONE_OF_VERSION_2, "rec709-plain": None}
 
 

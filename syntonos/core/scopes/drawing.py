@@ -84,7 +84,9 @@ def draw(
         When `is_cancelled` said so.
     """
     planned, display = plan(chain, number), getattr(chain.output, "display", "rec709")
-    code_rgb = upto_last(planned, code_rgb, threads=threads, is_cancelled=is_cancelled)
+    code_rgb = upto_last(
+        planned, code_rgb, code_rgb.shape[1], threads=threads, is_cancelled=is_cancelled
+    )
     program = planned.last
     screen = screen_program(display, whole=whole)
     if program.is_hosted:

@@ -36,14 +36,15 @@ def declare(monkeypatch, **changes):
 def soft(monkeypatch):
     """A balance that doubles and softens over five pixels each way."""
     declare(
-        monkeypatch, locality=lambda stage: Locality.NEIGHBOURHOOD, margin=lambda stage: 5,
-        area=lambda stage, lin: np.asarray(2 * cv2.blur(lin, (11, 11)), np.float32),
+        monkeypatch, locality=lambda stage: Locality.NEIGHBOURHOOD, margin=lambda stage, width: 5,
+        pack=lambda pack, stage, chain: None,
+        area=lambda stage, lin, width: np.asarray(2 * cv2.blur(lin, (11, 11)), np.float32),
     )  # fmt: skip
 
 
 def test_what_is_pointwise_is_one_program_and_the_same_picture():
     planned = plan(CHAIN)
-    assert (planned.before, planned.margin) == ((), 0)
+    assert (planned.before, planned.margin(40)) == ((), 0)
     np.testing.assert_array_equal(execute(CHAIN, FRAME), run(compile_chain(CHAIN), FRAME))
     cut = execute(CHAIN, FRAME, region=(7, 5, 11, 9))
     np.testing.assert_array_equal(cut, run(compile_chain(CHAIN), FRAME)[5:14, 7:18])
@@ -53,7 +54,7 @@ def test_a_stage_that_needs_neighbours_runs_between_programs(soft):
     # From outside: OpenCV's box over the frame, times two; the rest of the chain does nothing.
     want = 2 * cv2.blur(FRAME, (11, 11))
     np.testing.assert_allclose(execute(CHAIN, FRAME), want, atol=1e-6)
-    assert plan(CHAIN).margin == 5
+    assert plan(CHAIN).margin(40) == 5
     # A region is what it is in the whole frame, at its edges too.
     for left, top, wide, high in ((0, 0, 9, 8), (15, 9, 10, 6), (31, 15, 9, 9)):
         got = execute(CHAIN, FRAME, region=(left, top, wide, high))

@@ -7,15 +7,23 @@ from __future__ import annotations
 
 from typing import Any, Final, Literal, get_args
 
-from syntonos.core.chain.stages import balance, decode, input, look, match, output
+from syntonos.core.chain.stages import balance, decode, input, look, match, output, trim
 from syntonos.core.chain.stages.kind import Locality, StageKind
 
-_ALL: Final = (decode.KIND, input.KIND, match.KIND, balance.KIND, look.KIND, *output.KINDS)
+_ALL: Final = (
+    decode.KIND,
+    input.KIND,
+    match.KIND,
+    trim.KIND,
+    balance.KIND,
+    look.KIND,
+    *output.KINDS,
+)
 # By the `kind` that a document says.
 KINDS: Final[dict[str, StageKind]] = {kind.name: kind for kind in _ALL}
 # The stages in signal order, and which of them may be missing.
 STAGES: Final = tuple(dict.fromkeys(kind.place for kind in _ALL))
-OptionalStage = Literal["match", "balance", "look"]
+OptionalStage = Literal["match", "trim", "balance", "look"]
 OPTIONAL_STAGES: Final[tuple[OptionalStage, ...]] = get_args(OptionalStage)
 
 

@@ -44,8 +44,8 @@ class StageKind:
     at
         Of a stage that depends on the frame: the pointwise stage that it is at a frame's number.
     area, margin
-        Of one that needs its neighbourhood: what makes of pixels (h, w, 3) as many, and how many
-        pixels around a region it needs.
+        Of one that needs its neighbourhood, after its opcodes: what makes of pixels (h, w, 3) as
+        many, and how many pixels around a region it needs; both are told the frame's width.
     """
 
     place: str
@@ -55,8 +55,8 @@ class StageKind:
     locality: Callable[[Any], Locality] = lambda stage: Locality.POINTWISE
     is_invertible: Callable[[Any], bool] = lambda stage: True
     at: Callable[[Any, int], Any] = lambda stage, number: stage
-    area: Callable[[Any, NDArray[np.float32]], NDArray[np.float32]] | None = None
-    margin: Callable[[Any], int] = lambda stage: 0
+    area: Callable[[Any, NDArray[np.float32], int], NDArray[np.float32]] | None = None
+    margin: Callable[[Any, int], int] = lambda stage, width: 0
 
     @property
     def name(self) -> str:

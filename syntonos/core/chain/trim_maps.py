@@ -1,0 +1,340 @@
+"""What the parts of a trim do to colours: matrices, curves and tables, packed for the engine."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any, Final
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import PchipInterpolator
+
+from syntonos.core.chain import _kernels as k
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.packing import Node
+from syntonos.core.chain.stages._strict import Triple, failure
+from syntonos.core.chain.stages.cdl import Cdl, pack_cdl
+from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, LevelTrim, Trim
+from syntonos.core.colorimetry import adaptation_matrix, locus_white, white_to_cct_duv, xy_to_xyz
+from syntonos.core.encodings import AP1, CURVES, decode, encode
+from syntonos.core.encodings.gamuts import ACES_WHITE
+
+if TYPE_CHECKING:
+    from syntonos.core.chain.packing import Packer
+    from syntonos.core.chain.stages.trim import Point
+
+A = NDArray[np.float64]
+_LOG: Final = CURVES["acescct"]
+_OF_A_STOP: Final = 1 / 17.52  # ACEScct: code values of a stop above its toe
+GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
+# Tables of curves: working log from well under black to above the largest half float.
+_LOW, _HIGH, _STEPS = -0.5, 2.0, 2049
+_HUE_STEPS: Final = 512
+_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS = -16.0, 16.0, 4097  # log2 of luminance
+# The table of pairs: chroma either way, and the mean of the channels, in the working log.
+_WIDE, _WIDE_STEPS = 0.36, 97
+_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS = -0.1, 1.1, 65
+_WIDE_STEP, _MEAN_STEP = 2 * _WIDE / (_WIDE_STEPS - 1), (_MEAN_HIGH - _MEAN_LOW) / (_MEAN_STEPS - 1)
+_OF_MEAN: Final = 3**-0.5  # what the mean counts of a distance: luminance a third of chroma
+# Largest slope of Wendland's function (1-t)^4 (4t+1): 20 t (1-t)^3 at t = 1/4.
+_STEEPEST: Final = 20 * 0.25 * 0.75**3
+_MOST_SLOPE: Final = 0.9
+_LEAST_VOLUME: Final = 0.05
+# To the plane of hue and chroma, and the mean.
+_TO_PLANE: Final = np.array(
+    [[2 / 6**0.5, -1 / 6**0.5, -1 / 6**0.5], [0, 2**-0.5, -(2**-0.5)], [1 / 3, 1 / 3, 1 / 3]]
+)
+
+
+@lru_cache(maxsize=64)
+def white_matrix(warmth: float, tint: float) -> tuple[tuple[float, ...], ...]:
+    """Return the matrix (3, 3) of scene-linear AP1 that moves the white, by Bradford adaptation.
+
+    Parameters
+    ----------
+    warmth : float
+        Mired from the ACES white along the Planckian locus; positive makes the picture warmer.
+    tint : float
+        Duv x 1000 across it; positive makes it greener.
+
+    Negative values are the inverse of the positive ones, so that 250 mired go either way. The
+    white's luminance is kept.
+    """
+    white = xy_to_xyz(ACES_WHITE)
+    kelvin, duv = white_to_cct_duv(white)
+    from_xyz = np.linalg.inv(AP1.to_xyz)
+
+    def moved(mired: float, off: float) -> A:
+        there = locus_white(1e6 / kelvin + mired, duv + off / 1000)
+        mat = adaptation_matrix(ACES_WHITE, there[:2] / there.sum(), method="bradford")
+        return np.asarray(from_xyz @ mat @ AP1.to_xyz, np.float64)
+
+    def either(value: float, make: Any) -> A:
+        return make(value) if value >= 0 else np.asarray(np.linalg.inv(make(-value)), np.float64)
+
+    mat = np.eye(3)
+    if warmth:
+        mat = either(warmth, lambda v: moved(v, 0.0)) @ mat
+    if tint:
+        mat = either(tint, lambda v: moved(0.0, v)) @ mat
+    mat = mat / float(AP1_LUMINANCE @ mat @ np.ones(3))
+    return tuple(tuple(float(v) for v in row) for row in mat)
+
+
+def _white(warmth: float, tint: float) -> A:
+    return np.array(white_matrix(warmth, tint))
+
+
+def level_weights(stops: A, borders: tuple[float, float]) -> A:
+    """Return shares (n, 3) of darks, middle and lights at stops about middle grey; they sum to one.
+
+    A border is where two share evenly; a share goes over within two stops, smoothly.
+    """
+    half = np.minimum(1.0, (borders[1] - borders[0]) / 2)
+
+    def rise(border: float) -> A:
+        t = np.clip((stops - border + half) / (2 * half), 0, 1)
+        return np.asarray(t**3 * (10 - 15 * t + 6 * t * t), np.float64)
+
+    dark, light = 1 - rise(borders[0]), rise(borders[1])
+    return np.stack([dark, 1 - dark - light, light], axis=-1)
+
+
+@lru_cache(maxsize=32)
+def _level_table(
+    levels: tuple[LevelTrim, ...], borders: tuple[float, float]
+) -> NDArray[np.float32]:
+    """Return offsets of R, G, B and a factor of saturation over luminance in the working log."""
+    code = np.linspace(_LOW, _HIGH, _STEPS)
+    weight = level_weights((code - GREY) / _OF_A_STOP, borders)
+    rows = []
+    for level in levels:
+        gains = _white(level.warmth, level.tint) @ np.ones(3)
+        rows.append([*(np.log2(np.maximum(gains, 1e-3)) * _OF_A_STOP), level.saturation])
+    return np.asarray(weight @ np.array(rows), np.float32)
+
+
+def curve_of(points: Sequence[Point]) -> Any:
+    """Return a curve through points: monotone, with a continuous slope, straight beyond its ends.
+
+    Source: Fritsch and Carlson 1980, as scipy's PCHIP has it.
+    """
+    x, y = np.array(points, np.float64).T
+    inner = PchipInterpolator(x, y)
+    first, last = (float(v) for v in inner.derivative()(x[[0, -1]]))
+    first, last = max(first, 1e-3), max(last, 1e-3)
+
+    def through(value: A) -> A:
+        found = np.asarray(inner(np.clip(value, x[0], x[-1])), np.float64)
+        return np.asarray(
+            found + first * np.minimum(value - x[0], 0) + last * np.maximum(value - x[-1], 0)
+        )
+
+    return through
+
+
+@lru_cache(maxsize=32)
+def _curve_table(curves: tuple[tuple[Point, ...], ...]) -> NDArray[np.float32]:
+    code = np.linspace(_LOW, _HIGH, _STEPS)
+    columns = [curve_of(points)(code) if points else code for points in curves]
+    return np.asarray(np.stack(columns, axis=-1), np.float32)
+
+
+@lru_cache(maxsize=32)
+def _ratio_table(points: tuple[Point, ...]) -> NDArray[np.float32]:
+    """Return log2 of what luminance is multiplied by, over log2 of luminance."""
+    light = 2.0 ** np.linspace(_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS)
+    after = decode(curve_of(points)(encode(light, _LOG)), _LOG)
+    return np.asarray(np.log2(np.clip(after / light, 2.0**-20, 2.0**20)), np.float32)
+
+
+def hue_weights(degrees: A) -> A:
+    """Return shares (n, 6) of the bands at hues in degrees from red; they sum to one."""
+    off = (degrees[..., None] - 60.0 * np.arange(6) + 180) % 360 - 180
+    return np.asarray(
+        np.where(np.abs(off) < 60, 0.5 + 0.5 * np.cos(np.pi * off / 60), 0.0), np.float64
+    )
+
+
+@lru_cache(maxsize=32)
+def _hue_table(hues: tuple[HueTrim, ...]) -> NDArray[np.float32]:
+    """Return (n, 3) over the angle that the kernel counts by: a turn scaled, and stops in code."""
+    t = np.arange(_HUE_STEPS + 1) * 4 / _HUE_STEPS
+    # The kernel's angle: 1 - a / (|a| + |b|) above, 3 + a / (|a| + |b|) below.
+    a = np.where(t <= 2, 1 - t, t - 3)
+    b = np.where(t <= 2, 1 - np.abs(a), np.abs(a) - 1)
+    weight = hue_weights(np.degrees(np.arctan2(b, a)))
+    turn = np.radians(weight @ np.array([h.turn for h in hues]))
+    scale = weight @ np.array([h.saturation for h in hues])
+    stops = weight @ np.array([h.stops for h in hues])
+    return np.asarray(
+        np.stack([scale * np.cos(turn), scale * np.sin(turn), stops * _OF_A_STOP], axis=-1),
+        np.float32,
+    )
+
+
+def _bump(t: A) -> A:
+    """Return Wendland's function of C2 with compact support. Source: Wendland 1995."""
+    inside = np.maximum(1 - t, 0)
+    return np.asarray(inside**4 * (4 * t + 1), np.float64)
+
+
+def _places(log_rgb: A) -> A:
+    place = log_rgb @ _TO_PLANE.T
+    return np.asarray(place * np.array([1, 1, _OF_MEAN]), np.float64)
+
+
+def _log(*colours: Triple) -> A:
+    return np.asarray(encode(np.array(colours, np.float64), _LOG), np.float64)
+
+
+def _weights(pairs: tuple[ColourPair, ...]) -> tuple[A, A, A]:
+    """Return places and reaches of bumps, and how much each adds (n, 3) to the working log.
+
+    Solved so that each pair's colour goes as far as its strength says, as the table is looked up:
+    with the bumps at the eight nodes around it.
+    """
+    sources, wanted = _log(*(p.angle for p in pairs)), _log(*(p.reference for p in pairs))
+    strength = np.array([p.strength for p in pairs])[:, None]
+    reach = np.array([p.reach for p in pairs], np.float64)
+    own = _places(sources)
+    low = np.array([-_WIDE, -_WIDE, _MEAN_LOW])
+    step = np.array([_WIDE_STEP, _WIDE_STEP, _MEAN_STEP])
+    at = (sources @ _TO_PLANE.T - low) / step
+    first = np.floor(at)
+    found = np.zeros((len(pairs), len(pairs)))
+    for corner in np.ndindex(2, 2, 2):
+        share = np.abs(1 - np.array(corner) - (at - first)).prod(axis=1)
+        node = (low + step * (first + corner)) @ np.linalg.inv(_TO_PLANE).T
+        far = np.linalg.norm(_places(node)[:, None] - own[None], axis=-1) / reach
+        found += share[:, None] * _bump(far)
+    weight = np.linalg.lstsq(found, strength * (wanted - sources), rcond=1e-6)[0]
+    return own, reach, np.asarray(weight, np.float64)
+
+
+@lru_cache(maxsize=16)
+def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
+    """Return how far pairs move colours, over mean and the two axes of chroma, (65, 97, 97, 3)."""
+    axes = (
+        np.linspace(_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS),
+        *[np.linspace(-_WIDE, _WIDE, _WIDE_STEPS)] * 2,
+    )
+    out = np.zeros((_MEAN_STEPS, _WIDE_STEPS, _WIDE_STEPS, 3), np.float32)
+    for place, size, weight in zip(*_weights(pairs), strict=True):
+        centre = place[[2, 0, 1]] / [_OF_MEAN, 1, 1]
+        half = size / np.array([_OF_MEAN, 1, 1])
+        near = tuple(
+            slice(*np.searchsorted(axis, (c - h, c + h)))
+            for axis, c, h in zip(axes, centre, half, strict=True)
+        )
+        mean, u, v = np.ix_(
+            *(axis[part] - c for axis, part, c in zip(axes, near, centre, strict=True))
+        )
+        t = np.sqrt((mean * _OF_MEAN) ** 2 + u * u + v * v) / size
+        out[near] += (_bump(t)[..., None] * weight).astype(np.float32)
+    return out
+
+
+def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
+    """Refuse pairs that no smooth map with an inverse can hold, by name.
+
+    Raises
+    ------
+    ChainError
+        trim.pairs.
+    """
+    if not pairs:
+        return
+    for i, pair in enumerate(pairs):
+        place, goal = _places(_log(pair.angle, pair.reference))
+        far = pair.strength * float(np.linalg.norm(goal - place))
+        needed = far * _STEEPEST / _MOST_SLOPE
+        if needed > pair.reach:
+            raise failure(
+                f"Pair {i + 1} moves its colour farther than a reach of {pair.reach:.2f} allows.",
+                f"Give it a reach of {needed + 0.005:.2f} or more, or less strength.",
+                "trim.pairs",
+            )  # fmt: skip
+    places = _places(_log(*(p.angle for p in pairs)))
+    shifts = _places(_log(*(p.reference for p in pairs))) - places
+    for i in range(len(pairs)):
+        for j in range(i):
+            apart = float(np.linalg.norm(places[i] - places[j]))
+            differ = float(np.linalg.norm(
+                pairs[i].strength * shifts[i] - pairs[j].strength * shifts[j]
+            ))  # fmt: skip
+            if differ > _MOST_SLOPE * max(apart, 1e-9) and differ > 1e-4:
+                raise failure(
+                    f"Pairs {j + 1} and {i + 1} contradict each other: nearly the same colour of "
+                    f"the angle should become two, {differ / _OF_A_STOP:.2f} stop apart.",
+                    "Take one of them out, or give both less strength.", "trim.pairs",
+                )  # fmt: skip
+    if least_volume(pairs) < _LEAST_VOLUME:
+        raise failure(
+            "These pairs together fold colours over each other.",
+            "Give them more reach or less strength.", "trim.pairs",
+        )  # fmt: skip
+
+
+def least_volume(pairs: tuple[ColourPair, ...]) -> float:
+    """Return the least determinant of the Jacobian over the table's cells: above 0 it inverts."""
+    moved = _pair_table(pairs).astype(np.float64) @ _TO_PLANE.T
+    steps = (_WIDE_STEP, _WIDE_STEP, _MEAN_STEP)
+    # Volumes are the same along the turned axes: mean lies along the first, chroma the others.
+    slopes = [np.gradient(moved, step, axis=at) for step, at in zip(steps, (1, 2, 0), strict=True)]
+    jac = np.stack(slopes, axis=-1) + np.eye(3)
+    return float(np.linalg.det(jac).min())
+
+
+def pack_trim(pack: Packer, trim: Trim) -> None:
+    """Append a trim's pointwise parts in signal order; neutral ones cost nothing."""
+    flare = trim.flare + np.array(trim.flare_rgb)
+    gains = 2.0 ** (trim.stops + np.array(trim.stops_rgb))
+    if flare.any() or (gains != 1).any() or trim.warmth or trim.tint:
+        mat = _white(trim.warmth, trim.tint) * gains
+        pack.affine(mat, mat @ flare)
+    if trim.curve:
+        table = _ratio_table(trim.curve)
+        pack.add(k.OP_RATIO, (pack.table(table), *_scaled(_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS),
+                              *AP1_LUMINANCE))  # fmt: skip
+    log = _log_parts(trim)
+    if log:
+        pack.curve(_LOG, "full", inverse=False)
+        for add in log:
+            add(pack)
+        pack.curve(_LOG, "full", inverse=True)
+
+
+def _scaled(low: float, high: float, steps: int) -> tuple[float, float, float]:
+    """Return how a table over low..high is looked up: size, low, steps to one."""
+    return float(steps), low, (steps - 1) / (high - low)
+
+
+def _log_parts(trim: Trim) -> list[Any]:
+    """Return what the working log's parts append, in signal order."""
+    out: list[Any] = []
+    if trim.levels != NEUTRAL.levels:
+        table = _level_table(trim.levels, trim.borders)
+        out.append(lambda p: p.add(k.OP_BY_LUMA, (p.table(table), *_scaled(_LOW, _HIGH, _STEPS),
+                                                  *AP1_LUMINANCE)))  # fmt: skip
+    if trim.contrast != 1:
+        pivot = GREY + trim.pivot * _OF_A_STOP
+        off = pivot * (1 - trim.contrast)
+        out.append(lambda p: pack_cdl(p, Cdl((trim.contrast,) * 3, (off,) * 3)))
+    if trim.cdl != PLAIN:
+        out.append(lambda p: pack_cdl(p, trim.cdl))
+    if any(trim.curves_rgb):
+        curves = _curve_table(trim.curves_rgb)
+        out.append(lambda p: p.add(k.OP_CURVES, (p.table(curves), *_scaled(_LOW, _HIGH, _STEPS)),
+                                   Node.CUBE))  # fmt: skip
+    if trim.hues != NEUTRAL.hues:
+        hues = _hue_table(trim.hues)
+        out.append(lambda p: p.add(k.OP_HUES, (p.table(hues), float(_HUE_STEPS), *AP1_LUMINANCE)))
+    if trim.pairs:
+        pairs = _pair_table(trim.pairs)
+        out.append(lambda p: p.add(k.OP_SHIFT, (
+            p.table(pairs), *_scaled(_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS),
+            *_scaled(-_WIDE, _WIDE, _WIDE_STEPS),
+        )))  # fmt: skip
+    return out
