@@ -29,6 +29,7 @@ from syntonos.core.chain import (
     LutLevels,
     read_chain,
 )
+from syntonos.core.chain.trimming import without_detail
 from syntonos.core.charts import (
     ChartLayout,
     ChartReading,
@@ -196,7 +197,8 @@ def run_check(args: argparse.Namespace) -> int:
     return 0
 
 
-def _chain(path: str) -> Chain:
+def read_chain_file(path: str) -> Chain:
+    """Read a chain document from a file."""
     with parsing(path, ChainError, hint="Give a chain document.", code="chain.invalid"):
         try:
             document = json.loads(read_text(path))
@@ -209,7 +211,9 @@ def _chain(path: str) -> Chain:
 def run_bake(args: argparse.Namespace) -> int:
     """Bake a chain document."""
     has_place(args.out, beside=[args.chain])
-    chain = _chain(args.chain)
+    chain, lacks = without_detail(read_chain_file(args.chain))
+    if lacks:
+        print(lacks)
     levels = LutLevels(args.lut_in, args.lut_out)
     write_file(args.out, lut_file(chain, args.out, args.size, levels))
     return 0
@@ -217,7 +221,7 @@ def run_bake(args: argparse.Namespace) -> int:
 
 def run_readback(args: argparse.Namespace) -> int:
     """Compare a LUT with the chain it was made from."""
-    chain = _chain(args.chain)
+    chain, _ = without_detail(read_chain_file(args.chain))
     image = frames_of([args.image])[0] if args.image else None
     levels = LutLevels(args.lut_in, args.lut_out)
     result = read_back_lut(read_bytes(args.lut, most=MOST_LUT), args.lut, chain, levels, image)

@@ -124,6 +124,18 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("--lut-out", **sides)
     bake.add_argument("--out", required=True, metavar="FILE", help=".cube, .3dl or .clf")
 
+    trim = commands.add_parser("trim", help="list and set numbers of a chain's trim")
+    trim.add_argument("chain", metavar="CHAIN.json")
+    trim.add_argument(
+        "--set",
+        action="append",
+        default=[],
+        metavar="NAME=NUMBER",
+        help="such as exposure=-0.1 or warmth=8; may be given several times",
+    )
+    trim.add_argument("--list", action="store_true", help="all numbers, their units and ranges")
+    trim.add_argument("--out", metavar="FILE", help="write the chain")
+
     readback = commands.add_parser("readback", help="compare a LUT with its chain")
     readback.add_argument("lut", metavar="FILE", help=".cube, .3dl or .clf")
     readback.add_argument("--lut-in", **sides)
@@ -221,11 +233,11 @@ def _run(argv: Sequence[str] | None) -> int:
         return BAD_INPUT
 
     try:
-        from syntonos.cli import backup, commands, match, serve
+        from syntonos.cli import backup, commands, match, serve, trim
 
         if args.command in ("serve", "demo"):
             return serve.run(args)
-        own = {"match": match, "backup": backup, "restore": backup, "user": serve}
+        own = {"match": match, "backup": backup, "restore": backup, "user": serve, "trim": trim}
         module = own.get(args.command, commands)
         return int(getattr(module, f"run_{args.command}")(args))
     except ColourError as error:

@@ -304,7 +304,7 @@ def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
           "--angle-encoding", "rec709", "--out", str(tmp_path / "no" / "o.cube")],
          f"{tmp_path / 'no'}: There is no such folder"),
         (["bake", str(chain), "--size", "33", "--out", str(out)], "version 99"),
-        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 4"),
+        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 5"),
         (["bake", str(broken), "--size", "33", "--out", str(out)], "not JSON"),
         (["bake", str(chain), "--size", "34", "--out", str(out)], "invalid choice"),
         (["readback", str(text), "--chain", str(chain)], "version 99"),
@@ -350,3 +350,26 @@ def test_luts_of_every_kind_and_levels_are_baked_and_read_back(media, tmp_path, 
     chain.write_text(json.dumps(linear))
     assert main(["bake", str(chain), "--size", "33", "--out", str(tmp_path / "l.cube")]) == 2
     assert "brings its own shaper" in capsys.readouterr().err
+
+
+def test_a_trim_is_listed_and_set_by_name(tmp_path, capsys):
+    chain = Chain(Decode("s-log3/s-gamut3.cine"), Output())
+    before, after = tmp_path / "chain.json", tmp_path / "after.json"
+    before.write_text(json.dumps(chain_to_json(chain)))
+    sets = ["exposure=-0.1", "warmth=8", "hues.red.turn=4", "cdl.slope.g=1.02", "detail.fine=0.5"]
+    args = [part for text in sets for part in ("--set", text)]
+    assert main(["trim", str(before), *args, "--out", str(after)]) == 0
+    assert "exposure -0.10 stop, warmth +8 mired, hues" in capsys.readouterr().out
+    trim = read_chain(json.loads(after.read_text())).trim
+    assert (trim.stops, trim.warmth, trim.hues[0].turn, trim.cdl.slope[1], trim.detail[0]) == (
+        -0.1, 8, 4, 1.02, 0.5
+    )  # fmt: skip
+    assert main(["trim", str(after), "--list"]) == 0
+    assert "mired, positive is warmer; -250 to 250" in capsys.readouterr().out
+    lut = tmp_path / "x.cube"
+    assert main(["bake", str(after), "--size", "17", "--out", str(lut)]) == 0
+    assert "fine 50%" in capsys.readouterr().out
+    assert main(["readback", str(lut), "--chain", str(after)]) == 0
+    for bad in ("warmth", "warmth=hot", "gain=1", "exposure=nan", "warmth=900"):
+        assert main(["trim", str(before), "--set", bad, "--out", str(tmp_path / "no.json")]) == 2
+    assert not (tmp_path / "no.json").exists()

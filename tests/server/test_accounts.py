@@ -20,7 +20,7 @@ MANAGE = {
 }  # fmt: skip
 ONLY_ASKS = {
     "closeViews", "diagnose", "plotTone", "tryEncoding", "readCdl", "readConfig", "findChart",
-    "previewTakeAs", "previewBalance", "previewFit",
+    "previewTakeAs", "previewBalance", "previewFit", "measureTrim",
 }  # fmt: skip
 ROLES = ("look", "grade", "manage")
 

@@ -26,6 +26,7 @@ from syntonos.core.chain.document import (
     Triple,
 )
 from syntonos.core.chain.stages import OPTIONAL_STAGES, OptionalStage
+from syntonos.core.chain.stages.trim import added
 from syntonos.core.errors import ChainError
 
 USUAL_OUTPUT: Final = Output()
@@ -37,6 +38,8 @@ _GREY = CdlStep(Cdl(saturation=0.0), "linear/bt709")
 class Parts:
     """What a clip's chain is made of, each as it is in force.
 
+    trim, clip_trim
+        A camera's in its light, and what a clip adds to it.
     unit : (3,)
         Gains of linear R, G, B: one body's own difference from what its encoding says. It counts
         only where no match does, since a match was fitted to this body and has it in it.
@@ -47,6 +50,7 @@ class Parts:
     unit: Triple = (1.0, 1.0, 1.0)
     match: Match | None = None
     trim: Trim | None = None
+    clip_trim: Trim | None = None
     balance: Balance | None = None
     look: Look | None = None
 
@@ -62,7 +66,7 @@ class Overrides:
     decode
         A candidate encoding. The match in force was fitted to another one and is left out, unless
         a match of its own is given.
-    match, trim, balance, look
+    match, trim, clip_trim, balance, look
         A revision, or a draft, in place of the one in force.
     output
         Another output.
@@ -77,6 +81,7 @@ class Overrides:
     decode: Decode | None = None
     match: Match | None = None
     trim: Trim | None = None
+    clip_trim: Trim | None = None
     balance: Balance | None = None
     look: Look | None = None
     output: AnyOutput | None = None
@@ -130,7 +135,7 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     match = overrides.match or (base.match if decode == base.decode else None)
     stages = {
         "match": match,
-        "trim": overrides.trim or base.trim,
+        "trim": _trim_of(overrides.trim or base.trim, overrides.clip_trim or base.clip_trim),
         "balance": overrides.balance or base.balance,
         "look": overrides.look or base.look,
     }
@@ -146,6 +151,12 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
         **kept,  # type: ignore[arg-type]
     )
     return _without_colour(chain) if overrides.grey else chain
+
+
+def _trim_of(light: Trim | None, clip: Trim | None) -> Trim | None:
+    """Return a light's trim with what the clip adds; none where they change nothing."""
+    both = added(light, clip) if light is not None and clip is not None else light or clip
+    return None if both is None or both.is_neutral else both
 
 
 def _without_colour(chain: Chain) -> Chain:

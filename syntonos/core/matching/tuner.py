@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Final
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,19 +12,25 @@ from numpy.typing import NDArray
 from syntonos.core.chain import Match
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.stages.match import mix_matrix
+from syntonos.core.chain.stages.trim import Trim
+from syntonos.core.chain.trimming import through_trim
 from syntonos.core.charts import ChartReading
 from syntonos.core.colorimetry import white_to_cct_duv, xy_to_xyz
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 from syntonos.core.encodings.gamuts import ACES_WHITE
 from syntonos.core.errors import ChainError
 from syntonos.core.matching.fit import bring_to_reference, working
-from syntonos.core.matching.metric import scene_lab
+from syntonos.core.matching.metric import MIX, scene_lab
+from syntonos.core.matching.prior import population
 
 A = NDArray[np.float64]
 _LOG: Final = CURVES["acescct"]
 _LUMA: Final = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2: the weights of saturation
 _GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
 _ROUNDS: Final = 8
+_RANKS: Final = 16
+SCALES: Final = ("exposure", "warmth", "tint", "contrast", "strength")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,14 +48,18 @@ class Tuner:
     strength: float  # saturation in the working log, %
 
 
-def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) -> Tuner:
-    """Return the distance of a reading, seen through a match, from the reference's reading.
+def tuner_of(
+    reference: ChartReading, angle: ChartReading, match: Match | None, trim: Trim | None = None
+) -> Tuner:
+    """Return the distance of a reading, seen through match and trim, from the reference's reading.
 
     The white is told as the balance's dials turn it, contrast and saturation as a CDL in ACEScct.
     """
     want, got = working(reference), working(angle)
     if match is not None:
         got = bring_to_reference(match, got)
+    if trim is not None:
+        got = through_trim(trim, got)
     usable = [
         i for i in range(len(reference.patches))
         if not reference.patches[i].flags and not angle.patches[i].flags
@@ -58,6 +69,22 @@ def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) 
     mids = mids or list(range(len(want)))  # no neutral is known: the chart's mean must do
     greys = [i for i in layout.greys if i in usable]
     colours = [i for i in usable if i not in layout.greys]
+    return tuner_between(want, got, mids, greys, colours)
+
+
+def tuner_between(
+    want: A, got: A, mids: list[int], greys: list[int], colours: list[int]
+) -> Tuner:  # fmt: skip
+    """Return how far colours are from those wanted, as one would turn it back.
+
+    Parameters
+    ----------
+    want, got : (n, 3)
+        Scene-linear AP1 of the same things.
+    mids, greys, colours : rows
+        Those that exposure and white are told from; neutrals from dark to light for contrast (two
+        or fewer: none is told); colours for strength.
+    """
     white = _white(want, mids)
     # What a hand turns back: in light first, then in the working log; what is left after all of
     # it is added until nothing is.
@@ -84,6 +111,78 @@ def tuner_of(reference: ChartReading, angle: ChartReading, match: Match | None) 
         back = 1 / gains
     stops += float(np.log2((white * gains * back) @ AP1_LUMINANCE))
     return Tuner(stops, -warmth, -tint, slope - 1, (factor - 1) * 100)
+
+
+def tuner_of_pictures(want: A, got: A) -> Tuner:
+    """Return how far a picture is from another one of the same scene: an estimate by statistics.
+
+    Exposure, white and contrast come from pixels of equal rank in luminance, strength from those
+    of equal rank in chroma: right as far as both pictures hold the same things in like shares.
+
+    Parameters
+    ----------
+    want, got : (n, 3)
+        Scene-linear AP1 of the pixels of the reference and of the angle.
+    """
+    rows = [np.concatenate([_ranked(v, v @ AP1_LUMINANCE), _ranked(v, _chroma(v))])
+            for v in (want, got)]  # fmt: skip
+    return tuner_between(
+        rows[0], rows[1], mids=list(range(2, _RANKS - 2)), greys=list(range(1, _RANKS - 1)),
+        colours=list(range(_RANKS + _RANKS // 2, 2 * _RANKS - 1)),
+    )  # fmt: skip
+
+
+def _ranked(lin: A, by: A) -> A:
+    """Return the means (_RANKS, 3) of equal parts of pixels, ordered by something."""
+    return np.array([part.mean(axis=0) for part in np.array_split(lin[np.argsort(by)], _RANKS)])
+
+
+def _chroma(lin: A) -> A:
+    return np.asarray(np.ptp(lin, axis=1) / np.maximum(lin.max(axis=1), 1e-4), np.float64)
+
+
+def taken_off(trim: Trim, tuner: Tuner, scales: Sequence[str] = SCALES) -> Trim:
+    """Return a trim that takes a tuner's deviation off, of the scales that are named.
+
+    What is off is measured after the trim, so the deviation is added to what it is already.
+    """
+    changes: dict[str, Any] = {}
+    if "exposure" in scales:
+        changes["stops"] = trim.stops - tuner.exposure
+    if "warmth" in scales:
+        changes["warmth"] = trim.warmth - tuner.warmth
+    if "tint" in scales:
+        changes["tint"] = trim.tint - tuner.tint
+    if "contrast" in scales:
+        changes["contrast"] = trim.contrast / (1 + tuner.contrast)
+    if "strength" in scales:
+        less = trim.cdl.saturation / (1 + tuner.strength / 100)
+        changes["cdl"] = replace(trim.cdl, saturation=less)
+    return replace(trim, **changes)
+
+
+def left_over(trim: Trim, before: Match | None, now: Match | None) -> Trim:
+    """Return what a trim still has to do when the match under it is another one.
+
+    Exposure, white, contrast and strength become what brings the new match to where the old one
+    was with the trim; the other parts stay.
+    """
+    own = before or now
+    white = np.array(own.angle_white) * 2.0**-own.stops if own is not None else np.ones(3)
+    greys = np.repeat(0.18 * 2.0 ** np.linspace(-4, 2, 7)[:, None], 3, axis=1)
+    lin = np.concatenate([greys, population()]) * white @ np.linalg.inv(mix_matrix(MIX)).T
+    want = through_trim(trim, lin if before is None else bring_to_reference(before, lin))
+    got = lin if now is None else bring_to_reference(now, lin)
+    plain = replace(
+        trim, stops=0.0, warmth=0.0, tint=0.0, contrast=1.0, cdl=replace(trim.cdl, saturation=1.0)
+    )
+    for _ in range(3):
+        off = tuner_between(
+            want, through_trim(plain, got), mids=[3, 4, 5], greys=list(range(1, 7)),
+            colours=list(range(7, len(lin))),
+        )  # fmt: skip
+        plain = taken_off(plain, off)
+    return plain
 
 
 def _white(lin: A, mids: list[int]) -> A:

@@ -26,6 +26,7 @@ from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
 from syntonos.server.matching.taking_api import router as taking
+from syntonos.server.matching.trims_api import router as trims
 from syntonos.server.productions.api import router as productions
 from syntonos.server.rendering.api import router as rendering
 
@@ -39,6 +40,7 @@ for _router in (
     footage,
     matching,
     taking,
+    trims,
     looks,
     handover,
     rendering,

@@ -13,7 +13,7 @@ from typing import Annotated, Any, Literal
 from ninja import Schema
 from pydantic import BeforeValidator, Field
 
-from syntonos.core.chain import read_balance, read_look, read_output
+from syntonos.core.chain import read_balance, read_look, read_output, read_trim
 from syntonos.core.chain.document import (
     AcesOutput,
     Balance,
@@ -23,6 +23,7 @@ from syntonos.core.chain.document import (
     Look,
     Match,
     Output,
+    Trim,
 )
 from syntonos.core.encodings.own import Definition, read_definition
 
@@ -40,9 +41,10 @@ OutputStage = Annotated[
 DisplayStage = Annotated[Output | AcesOutput, Field(discriminator="kind"), _read_by(read_output)]
 LookStage = Annotated[Look, _read_by(read_look)]
 OwnDefinition = Annotated[Definition, _read_by(read_definition)]
+TrimStage = Annotated[Trim, _read_by(read_trim)]
 BalanceStage = Annotated[Balance, _read_by(read_balance)]
 AnyStage = Annotated[
-    Decode | Input | Match | Balance | Look | Output | AcesOutput | EncodingOutput,
+    Decode | Input | Match | Trim | Balance | Look | Output | AcesOutput | EncodingOutput,
     Field(discriminator="kind"),
 ]
 

@@ -100,6 +100,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     status = selectors.status(
         production, camera, own, base, match, scenes,
         has_chart=len(scenes) < len(clips), doubt=doubt.text if doubt else "",
+        trim=in_force.trim_of(light.pk, camera.pk),
     )  # fmt: skip
     clipped = selectors.clipped_share(scenes)
     both = (base, own) if base and own and selectors.same_chart(base, own) else None

@@ -79,7 +79,7 @@ def _cell(
     doubt = doubts.get(key)
     status = matching.status(
         production, camera, own, base, match, own_scenes, has_chart=chart is not None,
-        doubt=doubt.text if doubt else "",
+        doubt=doubt.text if doubt else "", trim=in_force.trim_of(light.pk, camera.pk),
     )  # fmt: skip
     measured = [c.clipped_share for c in own_scenes if c.clipped_share is not None]
     clipped = max(measured, default=None)

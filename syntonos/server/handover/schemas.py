@@ -61,6 +61,7 @@ class ReadBackOut(Schema):
     differences: list[DifferenceOut]
     share_outside: float | None
     share_beyond: float | None = None  # missing in exports of earlier versions
+    lacks: str = ""  # what the LUT cannot hold of the chain
     cost: float | None = None  # what the LUT adds to the mean delta E expected of its match
 
 

@@ -24,6 +24,7 @@ from syntonos.core.chain import (
     read_back_clf,
     write_clf,
 )
+from syntonos.core.chain.trimming import without_detail
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import FitError
 from syntonos.core.formats import Cube, read_3dl, read_cube, write_3dl, write_cube
@@ -114,6 +115,7 @@ def export_lut(
 ) -> Export:
     """Bake, write, read again, compare, keep; `own`: for clips that are taken as this one is."""
     chain, match_id = chain_for(light, camera, target, own)
+    chain, lacks = without_detail(chain)
     kind = f" ({own.name})" if own else ""
     title = f"{camera.letter} in {light.name}{kind} to {target}"
     clip = own or next(
@@ -135,6 +137,7 @@ def export_lut(
                 f"{chain.decode.encoding} {chain.decode.levels} levels in",
                 f"chain {chain_hash(chain)}",
                 f"LUT input {levels.into}, output {levels.out}",
+                *([lacks] if lacks else []),
             )  # fmt: skip
             data = write_cube(Cube(baked, title), comments=comments)
             table = read_cube(data).table
@@ -144,6 +147,7 @@ def export_lut(
             # Of a borrowed match that was tried nowhere nothing is known to be added to.
             if (expected := evidence.get("expected", evidence["left_one_out"])) is not None:
                 result["cost"] = lut_cost(chain, table, float(expected), levels)
+    result["lacks"] = lacks
     digest = hashlib.sha256(data).hexdigest()
     final = folder() / f"{digest}.{format_}"
     partial = final.with_suffix(".part")

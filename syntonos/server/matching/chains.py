@@ -11,17 +11,19 @@ from syntonos.core.chain import (
     compose,
     read_balance,
     read_look,
+    read_trim,
 )
+from syntonos.core.chain import Trim as TrimStage
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.models import Balance, Look
 from syntonos.server.looks.services import look_among
-from syntonos.server.matching.models import Match
+from syntonos.server.matching.models import Match, Trim
 from syntonos.server.matching.selectors import stage_of
 from syntonos.server.productions.models import Camera, Light, Production
 
 
 class InForce:
-    """What is in force in a production, or in one light of it: three queries, however many clips.
+    """What is in force in a production, or in one light of it: four queries, however many clips.
 
     Clips and cameras that are asked about have their production with them.
     """
@@ -32,6 +34,8 @@ class InForce:
             camera__production=production, is_current=True,
             reference_id=production.reference_camera_id, **place,
         ).select_related("angle_reading__clip__camera", "reference_reading", "camera")  # fmt: skip
+        trims = Trim.objects.filter(camera__production=production, is_current=True, **place)
+        self._trims = {(row.light_id, row.camera_id, row.clip_id): row for row in trims}
         balances = Balance.objects.filter(light__production=production, is_current=True, **place)
         self.matches = {(row.light_id, row.camera_id): row for row in matches}
         self._balances = {row.light_id: row for row in balances}
@@ -62,9 +66,19 @@ class InForce:
             # The reference is what it is: the others are brought to its own reading.
             unit=(1.0, 1.0, 1.0) if is_reference else camera.input.unit,
             match=stage_of(match) if match is not None else None,
+            trim=self._trim(light_id, camera.pk, None),
+            clip_trim=self._trim(light_id, camera.pk, clip.pk) if clip else None,
             balance=read_balance(balance.stage) if balance is not None else None,
             look=read_look(look.stage) if look is not None and look.stage is not None else None,
         )
+
+    def trim_of(self, light_id: int, camera_id: int) -> TrimStage | None:
+        """Return a camera's trim in a light."""
+        return self._trim(light_id, camera_id, None)
+
+    def _trim(self, light_id: int, camera_id: int, clip_id: int | None) -> TrimStage | None:
+        row = self._trims.get((light_id, camera_id, clip_id))
+        return read_trim(row.stage) if row is not None else None
 
 
 def parts_of(clip: Clip, *, output: str = "") -> Parts:

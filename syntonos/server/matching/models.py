@@ -85,6 +85,48 @@ class ChartLayout(Identified):
         return self.slug
 
 
+class Trim(Revision):
+    """A revision of a camera's trim in a light, or of what one clip adds to it.
+
+    `match` is the one in force when it was made: over another one it is marked.
+    """
+
+    light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="trims")
+    camera = models.ForeignKey("productions.Camera", on_delete=models.PROTECT, related_name="trims")
+    clip = models.ForeignKey(
+        "footage.Clip", on_delete=models.PROTECT, related_name="trims", null=True, blank=True
+    )
+    match = models.ForeignKey(
+        "Match", on_delete=models.PROTECT, related_name="trims", null=True, blank=True
+    )
+    stage = models.JSONField()
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [
+            # SQL treats NULLs as distinct: trims of lights have constraints of their own.
+            models.UniqueConstraint(
+                fields=["light", "camera", "number"], condition=models.Q(clip__isnull=True),
+                name="trim_number_once",
+            ),
+            models.UniqueConstraint(
+                fields=["light", "camera"],
+                condition=models.Q(clip__isnull=True, is_current=True), name="trim_one_current",
+            ),
+            models.UniqueConstraint(
+                fields=["clip", "number"], condition=models.Q(clip__isnull=False),
+                name="clip_trim_number_once",
+            ),
+            models.UniqueConstraint(
+                fields=["clip"], condition=models.Q(clip__isnull=False, is_current=True),
+                name="clip_trim_one_current",
+            ),
+        ]  # fmt: skip
+
+    def __str__(self) -> str:
+        return f"trim {self.number} of {self.clip or f'{self.camera} in {self.light}'}"
+
+
 class Match(Revision):
     light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="matches")
     camera = models.ForeignKey(

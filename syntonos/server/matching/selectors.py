@@ -11,13 +11,14 @@ from typing import TYPE_CHECKING, Any
 from django.db.models import QuerySet
 
 from syntonos.core.chain import Match as MatchStage
+from syntonos.core.chain import Trim as TrimStage
 from syntonos.core.chain import read_chain
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
 from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.tuner import tuner_of
+from syntonos.core.matching.tuner import Tuner, tuner_of
 from syntonos.core.matching.verdict import Verdict, judge_match
 from syntonos.server.matching.models import ChartReading, Match
 
@@ -172,6 +173,7 @@ def status(
     *,
     has_chart: bool = True,
     doubt: str = "",
+    trim: TrimStage | None = None,
 ) -> Status:
     """Judge an angle: the delta E to expect off the chart against the production's tolerance.
 
@@ -181,6 +183,8 @@ def status(
         The angle's clips in the light: what is clipped in them, and what they are taken as, counts.
     has_chart
         Whether there is a clip of a chart to read.
+    trim
+        The camera's in the light, where it has one: the tuner measures after it.
     doubt
         What speaks against the encoding that its chart is taken as.
     """
@@ -190,7 +194,7 @@ def status(
     if match is not None:
         value = _value(match)
         before = match.evidence.get("before")
-        distance = None if is_borrowed(match) else _tuner(match)
+        distance = None if is_borrowed(match) else _tuner(match, trim)
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
@@ -256,9 +260,9 @@ def _value(match: Match) -> float | None:
 # Kept by content, never by a row's number: the same number is another row in another database.
 
 
-def _tuner(match: Match) -> dict[str, float]:
+def _tuner(match: Match, trim: TrimStage | None = None) -> dict[str, float]:
     own, target = match.angle_reading.data, _target_data(match)
-    return _tuner_of(_text(own), _text(target), _text(match.chain))
+    return _tuner_of(_text(own), _text(target), _text(match.chain), trim)
 
 
 def _text(plain: Any) -> str:
@@ -266,10 +270,18 @@ def _text(plain: Any) -> str:
 
 
 @lru_cache(maxsize=1024)
-def _tuner_of(own: str, target: str, chain: str) -> dict[str, float]:
+def _tuner_of(own: str, target: str, chain: str, trim: TrimStage | None = None) -> dict[str, float]:
     stage = read_chain(json.loads(chain)).match if chain else None
     want, got = (reading_from_json(json.loads(text)) for text in (target, own))
-    return asdict(tuner_of(want, got, stage))
+    return asdict(tuner_of(want, got, stage, trim))
+
+
+def tuner_through(
+    base: ChartReading, own: ChartReading, match: Match | None, trim: TrimStage
+) -> Tuner:  # fmt: skip
+    """Return how far an angle's reading is off, through a match and a trim."""
+    want, got = (reading_from_json(row.data) for row in (base, own))
+    return tuner_of(want, got, stage_of(match) if match is not None else None, trim)
 
 
 def tuner_before(base: ChartReading, own: ChartReading) -> dict[str, float]:

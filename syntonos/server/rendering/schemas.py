@@ -8,7 +8,7 @@ from ninja import Schema
 from pydantic import Field
 
 from syntonos.core.chain.stages import OptionalStage
-from syntonos.server.api.chain_schemas import ChainDocument, LookStage
+from syntonos.server.api.chain_schemas import ChainDocument, LookStage, TrimStage
 from syntonos.server.looks.schemas import Dials
 
 Mark = Literal["", "unseen", "gamut", "clipped"]
@@ -26,6 +26,8 @@ class OverridesIn(Schema):
     until: Literal["input"] | OptionalStage | None = None
     decode: DecodeIn | None = None  # a candidate encoding
     match_id: int | None = None  # a revision of this camera's match in this light
+    trim: TrimStage | None = None  # of the camera in its light, under the hand
+    clip_trim: TrimStage | None = None  # what the clip adds to it, under the hand
     dials: Dials | None = None  # of a balance under the hand
     look: LookStage | None = None  # under the hand
     output: str = Field("", max_length=40)  # the key of one of the production's; "" for the main

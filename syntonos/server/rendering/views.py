@@ -34,6 +34,8 @@ def overrides_of(clip: Clip, body: OverridesIn) -> Overrides:
         until=body.until,
         decode=Decode(decode.encoding, decode.levels) if decode else None,
         match=match,
+        trim=body.trim,
+        clip_trim=body.clip_trim,
         balance=read_balance(balance_stage(body.dials.dict())) if body.dials else None,
         look=body.look,
         grey=body.grey,

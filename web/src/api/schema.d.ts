@@ -544,6 +544,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/trim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Trim */
+        get: operations["getTrim"];
+        put?: never;
+        /** Set Trim */
+        post: operations["setTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/trim/carry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Trim
+         * @description Keep a trim over another match, keep what is left of it, or drop it.
+         */
+        post: operations["carryTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/trim/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Trim
+         * @description Copy exactly the named parts to exactly the named places.
+         */
+        post: operations["copyTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/trim/measure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Trim
+         * @description Say how far the picture on screen is off, after match and trim; nothing is stored.
+         */
+        post: operations["measureTrim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/variants": {
         parameters: {
             query?: never;
@@ -1677,6 +1755,18 @@ export interface components {
             /** Slope */
             slope: number;
         };
+        /** CarryIn */
+        CarryIn: {
+            /** Base Number */
+            base_number: number;
+            /**
+             * Choice
+             * @enum {string}
+             */
+            choice: "keep" | "left" | "drop";
+            /** Clip Id */
+            clip_id?: number | null;
+        };
         /**
          * Cdl
          * @description ASC CDL 1.2: (in slope + offset)^power, then saturation about BT.709 luma.
@@ -1886,7 +1976,7 @@ export interface components {
                 [key: string]: components["schemas"]["Definition"];
             };
             /** Stages */
-            stages: (components["schemas"]["Decode"] | components["schemas"]["Input"] | components["schemas"]["Match"] | components["schemas"]["Balance"] | components["schemas"]["Look"] | components["schemas"]["Output"] | components["schemas"]["AcesOutput"] | components["schemas"]["EncodingOutput"])[];
+            stages: (components["schemas"]["Decode"] | components["schemas"]["Input"] | components["schemas"]["Match"] | components["schemas"]["Trim"] | components["schemas"]["Balance"] | components["schemas"]["Look"] | components["schemas"]["Output"] | components["schemas"]["AcesOutput"] | components["schemas"]["EncodingOutput"])[];
             /**
              * Syntonos
              * @constant
@@ -2232,6 +2322,36 @@ export interface components {
             /** View */
             view?: string | null;
         };
+        /**
+         * ColourPair
+         * @description A colour of the angle, and that of the reference that it should be: AP1 before this part.
+         *
+         *     `reach` in the working log, as chroma; luminance counts a third. `strength` 0..1.
+         */
+        ColourPair: {
+            /** Angle */
+            angle: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Reach
+             * @default 0.08
+             */
+            reach: number;
+            /** Reference */
+            reference: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+        };
         /** ConfigSpaceOut */
         ConfigSpaceOut: {
             /** Family */
@@ -2247,6 +2367,15 @@ export interface components {
             config: string;
             /** Name */
             name: string;
+        };
+        /** CopyIn */
+        CopyIn: {
+            /** Clip Id */
+            clip_id?: number | null;
+            /** Parts */
+            parts: ("light" | "tone" | "curves" | "hues" | "pairs" | "detail")[];
+            /** To */
+            to: components["schemas"]["TargetIn"][];
         };
         /** CorrectionOut */
         CorrectionOut: {
@@ -2748,6 +2877,27 @@ export interface components {
             undo: string | null;
         };
         /**
+         * HueTrim
+         * @description One of six bands round the hue circle: degrees, a factor of chroma, stops.
+         */
+        HueTrim: {
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+        };
+        /**
          * Input
          * @description The camera's gamut to the working space.
          *
@@ -2848,6 +2998,27 @@ export interface components {
             frame: number;
             /** Reason */
             reason: string;
+        };
+        /**
+         * LevelTrim
+         * @description White and saturation of darks, middle or lights: mired, Duv x 1000, a factor.
+         */
+        LevelTrim: {
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
         };
         /** LightChange */
         LightChange: {
@@ -3231,6 +3402,44 @@ export interface components {
             /** White Only */
             white_only: number;
         };
+        /** MeasureIn */
+        MeasureIn: {
+            /** Areas */
+            areas?: components["schemas"]["PlaceIn"][];
+            /** Clip Id */
+            clip_id: number;
+            clip_trim?: components["schemas"]["Trim"] | null;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /** Reference Clip Id */
+            reference_clip_id: number;
+            /**
+             * Reference Frame
+             * @default 0
+             */
+            reference_frame: number;
+            /** Source */
+            source?: ("chart" | "areas" | "picture") | null;
+            trim?: components["schemas"]["Trim"] | null;
+            /**
+             * With Match
+             * @default true
+             */
+            with_match: boolean;
+        };
+        /** MeasuredOut */
+        MeasuredOut: {
+            /** Source */
+            source: ("chart" | "areas" | "picture") | null;
+            /** Sources */
+            sources: ("chart" | "areas" | "picture")[];
+            tuner: components["schemas"]["TunerOut"] | null;
+            /** Words */
+            words: string;
+        };
         /** MenuOut */
         MenuOut: {
             /** Exact */
@@ -3400,6 +3609,7 @@ export interface components {
          * @description What is looked at instead of what is in force; nothing of it is kept.
          */
         OverridesIn: {
+            clip_trim?: components["schemas"]["Trim"] | null;
             decode?: components["schemas"]["DecodeIn"] | null;
             dials?: components["schemas"]["Dials"] | null;
             /**
@@ -3411,15 +3621,16 @@ export interface components {
             /** Match Id */
             match_id?: number | null;
             /** Off */
-            off?: ("match" | "balance" | "look")[];
+            off?: ("match" | "trim" | "balance" | "look")[];
             /**
              * Output
              * @default
              */
             output: string;
             pinned?: components["schemas"]["ChainDocument"] | null;
+            trim?: components["schemas"]["Trim"] | null;
             /** Until */
-            until?: "input" | ("match" | "balance" | "look") | null;
+            until?: "input" | ("match" | "trim" | "balance" | "look") | null;
         };
         /** OwnEncodingIn */
         OwnEncodingIn: {
@@ -3498,6 +3709,27 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * PlaceIn
+         * @description An area in both pictures, in shares of their width and height.
+         */
+        PlaceIn: {
+            /** Angle */
+            angle: [
+                number,
+                number
+            ];
+            /** Reference */
+            reference: [
+                number,
+                number
+            ];
+            /**
+             * Size
+             * @default 0.015
+             */
+            size: number;
         };
         /**
          * PlayIn
@@ -3622,6 +3854,11 @@ export interface components {
             cost?: number | null;
             /** Differences */
             differences: components["schemas"]["DifferenceOut"][];
+            /**
+             * Lacks
+             * @default
+             */
+            lacks: string;
             /** Share Beyond */
             share_beyond?: number | null;
             /** Share Outside */
@@ -3967,6 +4204,15 @@ export interface components {
              */
             scope: "clip" | "light" | "camera";
         };
+        /** TargetIn */
+        TargetIn: {
+            /** Camera Id */
+            camera_id: number;
+            /** Clip Id */
+            clip_id?: number | null;
+            /** Light Id */
+            light_id: number;
+        };
         /** ToneCurveOut */
         ToneCurveOut: {
             /** Code */
@@ -4014,6 +4260,271 @@ export interface components {
              * @default 6
              */
             stops_to_white: number;
+        };
+        /**
+         * Trim
+         * @description One camera's adjustments in one light, or those that a clip adds; neutral by default.
+         *
+         *     light : flare (added, a share of white; common and per channel), exposure and white: warmth
+         *         (mired, positive is warmer) and tint (Duv x 1000, positive is greener) by Bradford
+         *         adaptation, stops per channel beyond.
+         *     tone : in the working log (ACEScct): white and saturation by level, whose borders lie so many
+         *         stops about middle grey; contrast about a pivot (stops about middle grey); an ASC CDL that
+         *         does not clamp.
+         *     curves : points in the working log; one for luminance, which keeps the ratio of the channels,
+         *         and one for each channel.
+         *     hues : six bands about red, yellow, green, cyan, blue and magenta.
+         *     pairs : colours that should become others.
+         *     detail : softening of fine, middle and coarse detail, 0..1.
+         *     off : parts that are bypassed.
+         */
+        Trim: {
+            /**
+             * Borders
+             * @default [
+             *       -2,
+             *       2
+             *     ]
+             */
+            borders: [
+                number,
+                number
+            ];
+            /**
+             * @default {
+             *       "clamp": false,
+             *       "offset": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "power": [
+             *         1,
+             *         1,
+             *         1
+             *       ],
+             *       "saturation": 1,
+             *       "slope": [
+             *         1,
+             *         1,
+             *         1
+             *       ]
+             *     }
+             */
+            cdl: components["schemas"]["Cdl"];
+            /**
+             * Contrast
+             * @default 1
+             */
+            contrast: number;
+            /**
+             * Curve
+             * @default []
+             */
+            curve: [
+                number,
+                number
+            ][];
+            /**
+             * Curves Rgb
+             * @default [
+             *       [],
+             *       [],
+             *       []
+             *     ]
+             */
+            curves_rgb: [
+                [
+                    number,
+                    number
+                ][],
+                [
+                    number,
+                    number
+                ][],
+                [
+                    number,
+                    number
+                ][]
+            ];
+            /**
+             * Detail
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            detail: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Flare
+             * @default 0
+             */
+            flare: number;
+            /**
+             * Flare Rgb
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            flare_rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Hues
+             * @default [
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "stops": 0,
+             *         "turn": 0
+             *       }
+             *     ]
+             */
+            hues: components["schemas"]["HueTrim"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "trim";
+            /**
+             * Levels
+             * @default [
+             *       {
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       },
+             *       {
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       }
+             *     ]
+             */
+            levels: [
+                components["schemas"]["LevelTrim"],
+                components["schemas"]["LevelTrim"],
+                components["schemas"]["LevelTrim"]
+            ];
+            /**
+             * Off
+             * @default []
+             */
+            off: string[];
+            /**
+             * Pairs
+             * @default []
+             */
+            pairs: components["schemas"]["ColourPair"][];
+            /**
+             * Pivot
+             * @default 0
+             */
+            pivot: number;
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
+            /**
+             * Stops Rgb
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            stops_rgb: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
+        /** TrimIn */
+        TrimIn: {
+            /**
+             * Base Number
+             * @default 0
+             */
+            base_number: number;
+            /** Clip Id */
+            clip_id?: number | null;
+            /**
+             * How
+             * @default
+             */
+            how: string;
+            stage: components["schemas"]["Trim"];
+        };
+        /** TrimOut */
+        TrimOut: {
+            /** Created */
+            created: string | null;
+            /** Is Over Other */
+            is_over_other: boolean;
+            /** Match Number */
+            match_number: number | null;
+            /** Number */
+            number: number;
+            stage: components["schemas"]["Trim"];
+        };
+        /**
+         * TrimsOut
+         * @description A camera's trim in a light, and what a clip adds to it.
+         */
+        TrimsOut: {
+            clip: components["schemas"]["TrimOut"];
+            light: components["schemas"]["TrimOut"];
+            /** Match Number */
+            match_number: number | null;
         };
         /** TunerOut */
         TunerOut: {
@@ -4975,6 +5486,139 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ClipOut"][];
+                };
+            };
+        };
+    };
+    getTrim: {
+        parameters: {
+            query?: {
+                clip_id?: number | null;
+            };
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimsOut"];
+                };
+            };
+        };
+    };
+    setTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrimIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimOut"];
+                };
+            };
+        };
+    };
+    carryTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimOut"];
+                };
+            };
+        };
+    };
+    copyTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrimOut"][];
+                };
+            };
+        };
+    };
+    measureTrim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuredOut"];
                 };
             };
         };
