@@ -20,7 +20,7 @@ MANAGE = {
 }  # fmt: skip
 ONLY_ASKS = {
     "closeViews", "diagnose", "plotTone", "tryEncoding", "readCdl", "readConfig", "findChart",
-    "previewTakeAs", "previewBalance", "previewFit", "measureTrim",
+    "previewTakeAs", "previewBalance", "previewFit", "measureTrim", "comparePlaces",
 }  # fmt: skip
 ROLES = ("look", "grade", "manage")
 

@@ -236,6 +236,12 @@ def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
     return out
 
 
+def least_reach(pair: ColourPair) -> float:
+    """Return the reach that a pair needs at least, so that the map it makes has an inverse."""
+    place, goal = _places(_log(pair.angle, pair.reference))
+    return pair.strength * float(np.linalg.norm(goal - place)) * _STEEPEST / _MOST_SLOPE
+
+
 def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
     """Refuse pairs that no smooth map with an inverse can hold, by name.
 
@@ -247,9 +253,7 @@ def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
     if not pairs:
         return
     for i, pair in enumerate(pairs):
-        place, goal = _places(_log(pair.angle, pair.reference))
-        far = pair.strength * float(np.linalg.norm(goal - place))
-        needed = far * _STEEPEST / _MOST_SLOPE
+        needed = least_reach(pair)
         if needed > pair.reach:
             raise failure(
                 f"Pair {i + 1} moves its colour farther than a reach of {pair.reach:.2f} allows.",

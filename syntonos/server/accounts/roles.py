@@ -18,7 +18,7 @@ _SAFE: Final = {"GET", "HEAD", "OPTIONS"}
 _ONLY_ASKS: Final = re.compile(
     r"^/api/(pictures/(draft|close|diagnostics)|tone-curve|encoding-curve|cdls/read|configs/spaces"
     r"|clips/\d+/(find|take-as/preview)|lights/\d+/balance/preview"
-    r"|lights/\d+/cameras/\d+/(matches/preview|trim/measure))$"
+    r"|lights/\d+/cameras/\d+/(matches/preview|trim/(measure|places)))$"
 )
 _MANAGES: Final = re.compile(
     r"^/api/(productions|productions/\d+|productions/\d+/(away|cameras|lights|layouts)"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -11,9 +11,13 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import EncodingOutput, Overrides, compose
 from syntonos.core.chain import Trim as TrimStage
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.executor import execute
-from syntonos.core.chain.stages.trim import NEUTRAL, added
+from syntonos.core.chain.stages.trim import MOST_REACH, NEUTRAL, USUAL_REACH, ColourPair, added
+from syntonos.core.chain.trim_maps import least_reach
+from syntonos.core.charts.reading import triple
 from syntonos.core.errors import MediaError
+from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import Tuner, tuner_between, tuner_of_pictures
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -69,13 +73,68 @@ def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) ->
     if source == "areas":
         rows = [[_area(picture, area, side) for area in body.areas]
                 for picture, side in ((want, "reference"), (got, "angle"))]  # fmt: skip
-        every = list(range(len(body.areas)))
         first, second = (np.array(side) for side in rows)
-        order = np.argsort(first @ np.array([0.27, 0.67, 0.06])).tolist()
-        tuner = tuner_between(first, second, every, order if len(order) > 3 else [], every)
+        tuner = _of_areas(first, second)
+        every = body.areas
         return Measured(tuner, source, _WORDS[source].format(count=len(every)), sources)
     flat = [picture[::3, ::3].reshape(-1, 3) for picture in (want, got)]
     return Measured(tuner_of_pictures(flat[0], flat[1]), source, _WORDS[source], sources)
+
+
+def _of_areas(want: NDArray[np.float64], got: NDArray[np.float64]) -> Tuner:
+    """Return what areas say: two or fewer tell exposure and white, strength takes three, contrast
+    four that are two stops apart.
+    """
+    every = list(range(len(want)))
+    light = np.log2(np.maximum(want @ AP1_LUMINANCE, 1e-6))
+    tells_slope = len(every) > 3 and float(np.ptp(light)) > 2
+    return tuner_between(
+        want, got, every, np.argsort(light).tolist() if tells_slope else [],
+        every if len(every) > 2 else [],
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """One thing in both pictures: how far the angle is off there, and what a pair would be of.
+
+    reference, angle : scene-linear AP1 after match and trim
+    pair : the angle's and the reference's AP1 where the trim's pairs begin
+    """
+
+    reference: list[float]
+    angle: list[float]
+    delta_e: float
+    stops: float
+    warmth: float  # mired
+    tint: float  # Duv x 1000
+    pair: list[list[float]]
+    reach: float  # that such a pair takes: what it needs, and not less than usual
+
+
+def compare_places(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn
+                   ) -> list[Compared]:  # fmt: skip
+    """Compare areas that were marked in both pictures, each by itself."""
+    assert clip is not None  # noqa: S101 - the API asks for one
+    in_force = InForce(camera.production, light.pk)
+    want, got = _pictures(clip, body, in_force)
+    trim = _trim(light, camera, clip, body)
+    bare = body.model_copy(update={
+        "trim": replace(trim, pairs=(), detail=NEUTRAL.detail), "clip_trim": NEUTRAL,
+    })  # fmt: skip
+    _, before = _pictures(clip, bare, in_force)
+    out = []
+    for area in body.areas:
+        first, second = _area(want, area, "reference"), _area(got, area, "angle")
+        off = tuner_between(first[None], second[None], [0], [], [])
+        # Light of 1 is a white of 100 %: both are seen under the reference's own white.
+        distance = float(scene_delta_e(second[None], first[None], np.ones(3))[0])
+        pair = [_area(before, area, "angle").tolist(), first.tolist()]
+        least = least_reach(ColourPair(triple(pair[0]), triple(pair[1])))
+        reach = min(max(USUAL_REACH, round(least + 0.005, 4)), MOST_REACH)
+        out.append(Compared(first.tolist(), second.tolist(), distance, off.exposure, off.warmth,
+                            off.tint, pair, reach))  # fmt: skip
+    return out
 
 
 def _trim(light: Light, camera: Camera, clip: Clip, body: MeasureIn) -> TrimStage:

@@ -16,6 +16,7 @@ from syntonos.server.matching.models import Trim
 from syntonos.server.matching.selectors import current_match
 from syntonos.server.matching.trims_schemas import (
     CarryIn,
+    ComparedOut,
     CopyIn,
     MeasuredOut,
     MeasureIn,
@@ -77,6 +78,15 @@ def measure_trim(request: HttpRequest, light_id: int, camera_id: int, body: Meas
     clip = _clip(light, camera, body.clip_id)
     found = measuring.measure(light, camera, clip, body)
     return asdict(found)
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/trim/places", response=list[ComparedOut],
+             operation_id="comparePlaces")  # fmt: skip
+def compare_places(request: HttpRequest, light_id: int, camera_id: int, body: MeasureIn) -> Any:
+    """Compare areas that were marked in both pictures, each by itself; nothing is stored."""
+    light, camera = place_of(light_id, camera_id)
+    clip = _clip(light, camera, body.clip_id)
+    return [asdict(row) for row in measuring.compare_places(light, camera, clip, body)]
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/trim/carry", response={201: TrimOut},

@@ -65,6 +65,20 @@ class MeasuredOut(Schema):
     sources: list[Source]  # that there are
 
 
+class ComparedOut(Schema):
+    """One thing in both pictures."""
+
+    reference: tuple[float, float, float]  # scene-linear AP1, after match and trim
+    angle: tuple[float, float, float]
+    delta_e: float
+    stops: float
+    warmth: float  # mired
+    tint: float  # Duv x 1000
+    # AP1 where the trim's pairs begin: the angle's, and the reference's that it should be.
+    pair: tuple[tuple[float, float, float], tuple[float, float, float]]
+    reach: float  # that such a pair takes
+
+
 class CarryIn(Schema):
     choice: Literal["keep", "left", "drop"]
     base_number: int

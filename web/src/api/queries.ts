@@ -17,7 +17,18 @@ export const keys = {
 const FIXED = new Set(["displays", "configs", "curve", "tone"]);
 
 // By the first part of their keys, the queries that a kind of change can touch.
-const PICTURE = ["board", "angle", "matches", "exports", "over", "history", "jobs"];
+const PICTURE = [
+  "board",
+  "angle",
+  "matches",
+  "exports",
+  "over",
+  "history",
+  "jobs",
+  "trim",
+  "measured",
+  "places",
+];
 const TOUCHED = {
   look: new Set(PICTURE), // balance and look: what lies over the matched angles
   matching: new Set([...PICTURE, "clips", "clip"]), // readings, fits, revisions
@@ -224,6 +235,55 @@ export const takeAsQuery = (clip: number, body: Schemas["TakeAsIn"]) =>
           signal,
         }),
       ),
+  });
+
+export const trimQuery = (light: number, camera: number, clip: number) =>
+  queryOptions({
+    queryKey: ["trim", light, camera, clip],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/lights/{light_id}/cameras/{camera_id}/trim", {
+          params: {
+            path: { light_id: light, camera_id: camera },
+            query: clip ? { clip_id: clip } : {},
+          },
+          signal,
+        }),
+      ),
+  });
+
+export type Asked = Schemas["MeasureIn"];
+
+/** How far the picture is off, after match and trim: asked when the hand rests. */
+export const measureQuery = (light: number, camera: number, asked: Asked | null) =>
+  queryOptions({
+    queryKey: ["measured", light, camera, asked],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/trim/measure", {
+          params: { path: { light_id: light, camera_id: camera } },
+          body: asked as Asked,
+          signal,
+        }),
+      ),
+    enabled: asked !== null,
+    placeholderData: keepPreviousData,
+  });
+
+/** Areas in both pictures, each compared by itself. */
+export const placesQuery = (light: number, camera: number, asked: Asked | null) =>
+  queryOptions({
+    queryKey: ["places", light, camera, asked],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/trim/places", {
+          params: { path: { light_id: light, camera_id: camera } },
+          body: asked as Asked,
+          signal,
+        }),
+      ),
+    enabled: asked !== null && (asked.areas?.length ?? 0) > 0,
+    placeholderData: keepPreviousData,
   });
 
 export const overQuery = (light: number) =>

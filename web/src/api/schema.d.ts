@@ -622,6 +622,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/trim/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Places
+         * @description Compare areas that were marked in both pictures, each by itself; nothing is stored.
+         */
+        post: operations["comparePlaces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/variants": {
         parameters: {
             query?: never;
@@ -2351,6 +2371,47 @@ export interface components {
              * @default 1
              */
             strength: number;
+        };
+        /**
+         * ComparedOut
+         * @description One thing in both pictures.
+         */
+        ComparedOut: {
+            /** Angle */
+            angle: [
+                number,
+                number,
+                number
+            ];
+            /** Delta E */
+            delta_e: number;
+            /** Pair */
+            pair: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** Reach */
+            reach: number;
+            /** Reference */
+            reference: [
+                number,
+                number,
+                number
+            ];
+            /** Stops */
+            stops: number;
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
         };
         /** ConfigSpaceOut */
         ConfigSpaceOut: {
@@ -5619,6 +5680,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MeasuredOut"];
+                };
+            };
+        };
+    };
+    comparePlaces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"][];
                 };
             };
         };

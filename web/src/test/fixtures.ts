@@ -297,6 +297,7 @@ export const exported = (changes: Partial<Export> = {}): Export => ({
   created: "2026-11-25T10:00:00Z",
   read_back: {
     size: 65,
+    lacks: "",
     share_outside: 0,
     cost: 0.004,
     differences: (["grid", "wide", "picture"] as const).flatMap((colours) =>

@@ -32,7 +32,7 @@ LEVELS: Final = ("darks", "middle", "lights")
 HUES: Final = ("red", "yellow", "green", "cyan", "blue", "magenta")
 BANDS: Final = ("fine", "middle", "coarse")
 _MOST_POINTS, _MOST_PAIRS = 16, 64
-_LEAST_REACH, _MOST_REACH = 0.05, 0.4
+_LEAST_REACH, USUAL_REACH, MOST_REACH = 0.05, 0.08, 0.4
 # Neighbouring bands may not be turned further apart: hues between them would change their order.
 MOST_BETWEEN: Final = 36.0
 Point = tuple[float, float]
@@ -65,7 +65,7 @@ class ColourPair:
 
     angle: Triple
     reference: Triple
-    reach: float = 0.08
+    reach: float = USUAL_REACH
     strength: float = 1.0
 
 
@@ -201,8 +201,8 @@ def _pairs(raw: Any) -> tuple[ColourPair, ...]:
         pair = ColourPair(
             triple(plain.get("angle"), f"{place}.angle"),
             triple(plain.get("reference"), f"{place}.reference"),
-            _within(number(plain.get("reach", 0.08), f"{place}.reach"), _LEAST_REACH, _MOST_REACH,
-                    f"{place}.reach"),
+            _within(number(plain.get("reach", USUAL_REACH), f"{place}.reach"),
+                    _LEAST_REACH, MOST_REACH, f"{place}.reach"),
             share(plain.get("strength", 1.0), f"{place}.strength"),
         )  # fmt: skip
         out.append(pair)

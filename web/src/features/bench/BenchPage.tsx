@@ -11,7 +11,6 @@ import { useAngleKeys } from "@/app/useAngleKeys";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { STATE_WORDS, type State, StateMark } from "@/shared/Marks";
 import { Tabs } from "@/shared/Tabs";
-import { TunerScales } from "@/shared/Tuner";
 import { useKeys } from "@/shared/useKeys";
 import { BalancePanel } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
@@ -19,12 +18,18 @@ import { useTellCleanWindow } from "./cleanWindow";
 import { createHand, type HandStore, ofAngle, ofReference } from "./hand";
 import { LookPanel } from "./Look";
 import { Pictures } from "./Pictures";
+import { type Pending, PlacesLayer, type Side } from "./PlacesLayer";
 import { Revisions } from "./Revisions";
 import { Scopes } from "./Scopes";
 import { seenOf, withoutMatch } from "./seen";
-import { type Compare, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
+import { TrimPanel } from "./TrimPanel";
+import { allOff, TunerHand } from "./TunerHand";
+import { PARTS, standing } from "./trimParts";
+import { type Compare, next, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
+import { type Place, type Source, useMeasured } from "./useMeasured";
 import { usePictureView } from "./usePictureView";
 import { useRested } from "./useRested";
+import { useTrim } from "./useTrim";
 
 export function BenchPage() {
   const params = useParams();
@@ -248,8 +253,56 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     },
     { r: () => setHeld(false) },
   );
+  const trim = useTrim(angle, ownClip, hand, place.forClip);
+  const [places, setPlaces] = useState<Place[]>([]);
+  const [picking, setPicking] = useState(false);
+  const [pending, setPending] = useState<Pending>(null);
+  const [source, setSource] = useState<Source | null>(null);
+  const measured = useMeasured({
+    angle,
+    clips,
+    frames,
+    hand,
+    kept: { stage: trim.kept, forClip: place.forClip },
+    withMatch: place.match,
+    source,
+    places,
+  });
+  // What was half done on a clip is not carried to another one.
+  const shown = `${clips[0]?.id} ${clips[1]?.id}`;
+  const [worked, setWorked] = useState(shown);
+  if (worked !== shown) {
+    setWorked(shown);
+    setPlaces([]);
+    setPending(null);
+    hand.setState({ trim: null, clipTrim: null });
+  }
+  const pick = (side: Side, at: [number, number]) => {
+    if (!pending || pending.side === side) {
+      setPending({ side, at });
+      return;
+    }
+    const both = { [side]: at, [pending.side]: pending.at } as Place;
+    setPlaces([...places, both]);
+    setPending(null);
+    setPicking(false);
+    bench.set({ panel: "trim", part: "pairs" });
+  };
+  const takeAllOff = () => {
+    const tuner = measured.tuner && standing(measured.tuner, measured.at, trim.now);
+    const next = allOff(trim, tuner);
+    if (next && trim.isReady) trim.set(next);
+  };
+  useKeys({
+    t: takeAllOff,
+    v: () => trim.isDraft && !trim.keep.isPending && trim.keep.mutate({ stage: trim.now }),
+    p: () => {
+      setPicking(!picking);
+      setPending(null);
+    },
+    n: () => bench.set({ panel: "trim", part: next(PARTS, place.part) }),
+  });
   const error = reference.error ?? own.error;
-  const tuner = place.match && angle.match ? angle.tuner : angle.tuner_before;
   const wipe = place.compare !== "side";
   const scopes = (
     <Scopes
@@ -279,6 +332,22 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       >
         {place.panel === "match" && (
           <Revisions angle={angle} compared={compared} onCompare={setCompared} />
+        )}
+        {place.panel === "trim" && (
+          <TrimPanel
+            trim={trim}
+            part={place.part}
+            forClip={place.forClip}
+            clipName={ownClip?.name ?? "this clip"}
+            places={places}
+            compared={measured.compared}
+            onPart={(part) => bench.set({ part })}
+            onFor={(forClip) => {
+              hand.setState({ trim: null, clipTrim: null });
+              bench.set({ for: forClip ? "clip" : "light" });
+            }}
+            onPlaces={setPlaces}
+          />
         )}
         {place.panel === "balance" && over.data && (
           <BalanceUnderHand
@@ -336,6 +405,15 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           compared={compared?.number ?? null}
           tried={tried ? `tried as ${nameOf(tried.encoding)}, ${tried.levels}` : null}
           beside={tried !== null && beside}
+          layer={(side) => (
+            <PlacesLayer
+              side={side}
+              places={places}
+              pending={pending}
+              picking={picking}
+              onPick={pick}
+            />
+          )}
           onPlace={bench.set}
         />
         {wipe && place.scopes && (
@@ -360,19 +438,36 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
               ? figure(angle.match, place.match)
               : "no match yet: read the charts and fit"}
           </p>
+          {measured.sources.length > 0 && (
+            <label className="flex items-center gap-1 text-2xs" title={measured.words}>
+              <span className="faint">from</span>
+              <select
+                className="select select-xs h-5 min-h-0 w-24 px-1 text-2xs"
+                aria-label="What the tuner measures on"
+                value={measured.source ?? ""}
+                onChange={(e) => setSource(e.target.value as Source)}
+              >
+                {measured.sources.map((s) => (
+                  <option key={s} value={s}>
+                    {SOURCES[s]}
+                  </option>
+                ))}
+              </select>
+            </label>
+          )}
           {angle.match && place.match && (known?.differences.length ?? 0) > 0 && (
             <p className="text-2xs" title="What the files state otherwise than on the chart's clip">
               may not hold here: {known?.differences.join("; ")}
             </p>
           )}
         </div>
-        {tuner ? (
-          <TunerScales tuner={tuner} />
-        ) : (
-          <p className="faint self-center p-2">
-            The tuner needs a chart reading of both cameras in this light.
-          </p>
-        )}
+        <TunerHand
+          measured={measured.tuner}
+          measuredAt={measured.at}
+          isFresh={measured.isFresh}
+          trim={trim}
+          disabled={isOwnBoth || !trim.isReady}
+        />
       </div>
       {!wipe && place.scopes && (
         <div className="flex h-[clamp(210px,34vh,400px)] shrink-0">
@@ -429,6 +524,12 @@ function LookUnderHand({
     />
   );
 }
+
+const SOURCES: Record<Source, string> = {
+  chart: "the chart",
+  areas: "places",
+  picture: "statistics",
+};
 
 /** What the match, or the clip as shot, is known to miss. */
 function figure(match: Match, isOn: boolean): string {

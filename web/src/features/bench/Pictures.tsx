@@ -30,6 +30,7 @@ export function Pictures({
   compared = null,
   tried = null,
   beside = false,
+  layer,
   onPlace,
 }: {
   angle: Angle;
@@ -45,6 +46,8 @@ export function Pictures({
   tried?: string | null;
   /** Whether the left shows the angle as it is stated, instead of the reference. */
   beside?: boolean;
+  /** What lies over the reference's and the angle's picture. */
+  layer?: (side: "reference" | "angle") => React.ReactNode;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = [views[0].label, views[1].label];
@@ -111,6 +114,7 @@ export function Pictures({
               >
                 <Framed clip={i === 1 && !held ? clips[1] : clips[0]}>
                   {viewed.label && <One view={viewed.view} label={labels[i]} />}
+                  {viewed.label && !ownBoth && layer?.(isReference ? "reference" : "angle")}
                 </Framed>
                 <Label letter={side.letter} reference={isReference} text={labels[i]} />
               </div>

@@ -2,6 +2,7 @@ import { createStore, type StoreApi } from "zustand/vanilla";
 import type { Seen } from "@/api/draft";
 import type { Dials } from "./Balance";
 import type { LookStage } from "./lookSteps";
+import { full, type TrimStage } from "./trimParts";
 
 /**
  * What is under the hand and not kept: pictures, scopes and the panel that is worked in follow it
@@ -10,6 +11,9 @@ import type { LookStage } from "./lookSteps";
 export type Hand = {
   /** A balance; null where it is as kept. */
   dials: Dials | null;
+  /** The angle's trim in its light, and what its clip adds; null where they are as kept. */
+  trim: TrimStage | null;
+  clipTrim: TrimStage | null;
   /** A look; undefined where it is as kept. */
   look: LookStage | undefined;
   /** Frames of reference and angle; null where they are as the address says. */
@@ -21,7 +25,14 @@ export type Hand = {
 export type HandStore = StoreApi<Hand>;
 
 export const createHand = (): HandStore =>
-  createStore<Hand>(() => ({ dials: null, look: undefined, frames: [null, null], at: null }));
+  createStore<Hand>(() => ({
+    dials: null,
+    trim: null,
+    clipTrim: null,
+    look: undefined,
+    frames: [null, null],
+    at: null,
+  }));
 
 const put = (seen: Seen, hand: Hand, frame: number | null): Seen => ({
   ...seen,
@@ -35,7 +46,15 @@ const put = (seen: Seen, hand: Hand, frame: number | null): Seen => ({
 
 /** A picture with what is under the hand: of the reference, or of the angle. */
 export const ofReference = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[0]);
-export const ofAngle = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[1]);
+export const ofAngle = (seen: Seen, hand: Hand): Seen => {
+  const now = put(seen, hand, hand.frames[1]);
+  if (!hand.trim && !hand.clipTrim) return now;
+  const trims = {
+    ...(hand.trim ? { trim: full(hand.trim) } : {}),
+    ...(hand.clipTrim ? { clip_trim: full(hand.clipTrim) } : {}),
+  };
+  return { ...now, overrides: { ...now.overrides, ...trims } };
+};
 
 /** Call with the last of many values once they rest. */
 export function whenAtRest<A extends unknown[]>(

@@ -1,14 +1,15 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import type { Mark } from "@/api/draft";
+import { PARTS, type Part } from "./trimParts";
 
 export type Compare = "side" | "upright" | "level";
 export type Surround = "black" | "dim" | "grey";
 
-export type Panel = "match" | "balance" | "look" | "encoding";
+export type Panel = "match" | "trim" | "balance" | "look" | "encoding";
 
 const MARKS: Mark[] = ["", "unseen", "gamut", "clipped"];
-export const PANELS: Panel[] = ["match", "balance", "look", "encoding"];
+export const PANELS: Panel[] = ["match", "trim", "balance", "look", "encoding"];
 const COMPARES: Compare[] = ["side", "upright", "level"];
 const SURROUNDS: Surround[] = ["dim", "black", "grey"];
 
@@ -24,6 +25,10 @@ export type BenchPlace = {
   /** An output of the production that is looked at instead of its main one. */
   output: string;
   panel: Panel;
+  /** The part of the trim that is open. */
+  part: Part;
+  /** Whether the trim under the hand is what the clip adds, and not the light's. */
+  forClip: boolean;
   surround: Surround;
   frames: [number, number];
   kind: "scene" | "chart";
@@ -49,6 +54,8 @@ export function readPlace(search: URLSearchParams): BenchPlace {
     whole: search.get("hdr") === "whole",
     output: search.get("output") ?? "",
     panel: one("panel", PANELS, "match"),
+    part: one("part", [...PARTS], "light"),
+    forClip: search.get("for") === "clip",
     surround: one("surround", SURROUNDS, "dim"),
     frames: [Math.floor(number("r", 0, 0, 1e6)), Math.floor(number("f", 0, 0, 1e6))],
     kind: one("clip", ["scene", "chart"], "scene"),

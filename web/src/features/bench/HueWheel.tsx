@@ -1,0 +1,110 @@
+import { type PointerEvent, useRef } from "react";
+import type { Full } from "./trimParts";
+
+type Hue = Full["hues"][number];
+
+export const HUE_NAMES = ["red", "yellow", "green", "cyan", "blue", "magenta"] as const;
+const R = 62;
+const MOST_TURN = 60;
+// What a neighbour may be apart: beyond, hues would change their order.
+const BETWEEN = 36;
+
+/** Puts one band, held within what its neighbours allow. */
+export function withHue(hues: readonly Hue[], i: number, changes: Partial<Hue>): Hue[] {
+  const next = hues.map((hue) => ({ ...hue }));
+  const now = { ...(next[i] as Hue), ...changes };
+  const beside = [next[(i + 1) % 6], next[(i + 5) % 6]].map((h) => h?.turn ?? 0);
+  const low = Math.max(-MOST_TURN, ...beside.map((t) => t - BETWEEN));
+  const high = Math.min(MOST_TURN, ...beside.map((t) => t + BETWEEN));
+  now.turn = Math.max(low, Math.min(high, now.turn));
+  now.saturation = Math.max(0, Math.min(3, now.saturation));
+  next[i] = now;
+  return next;
+}
+
+/** Six bands as vectors on the plane of hue and chroma: drag the tip to turn and to saturate. */
+export function HueWheel({
+  hues,
+  chosen,
+  onChoose,
+  onChange,
+}: {
+  hues: readonly Hue[];
+  chosen: number;
+  onChoose: (i: number) => void;
+  onChange: (hues: Hue[]) => void;
+}) {
+  const svg = useRef<SVGSVGElement>(null);
+  const held = useRef<number | null>(null);
+  const tip = (i: number, hue: Hue) => {
+    const { turn, saturation } = hue;
+    const a = ((60 * i + turn) * Math.PI) / 180;
+    return [100 + R * saturation * Math.cos(a), 100 - R * saturation * Math.sin(a)] as const;
+  };
+  const drag = (event: PointerEvent) => {
+    const i = held.current;
+    const box = svg.current?.getBoundingClientRect();
+    if (i === null || !box) return;
+    const x = ((event.clientX - box.left) / box.width) * 200 - 100;
+    const y = 100 - ((event.clientY - box.top) / box.height) * 200;
+    const degrees = (Math.atan2(y, x) * 180) / Math.PI - 60 * i;
+    onChange(
+      withHue(hues, i, {
+        turn: Number((((degrees + 540) % 360) - 180).toFixed(1)),
+        saturation: Number((Math.hypot(x, y) / R).toFixed(3)),
+      }),
+    );
+  };
+  return (
+    <svg
+      ref={svg}
+      viewBox="0 0 200 200"
+      className="h-40 shrink-0 touch-none bg-black"
+      role="img"
+      aria-label="Hues: drag the tip of a band; numbers beside it"
+      onPointerMove={drag}
+      onPointerUp={() => {
+        held.current = null;
+      }}
+    >
+      <circle cx="100" cy="100" r={R} fill="none" stroke="#fff" strokeWidth=".5" opacity=".4" />
+      {hues.map((hue, i) => {
+        const [x, y] = tip(i, hue);
+        const [x0, y0] = tip(i, { turn: 0, saturation: 1, stops: 0 });
+        const name = HUE_NAMES[i] as string;
+        return (
+          <g
+            key={name}
+            className="cursor-grab"
+            onPointerDown={(event) => {
+              svg.current?.setPointerCapture(event.pointerId);
+              held.current = i;
+              onChoose(i);
+            }}
+          >
+            <path d={`M100 100L${x0} ${y0}`} stroke="#fff" strokeWidth=".5" opacity=".35" />
+            <path d={`M${x0} ${y0}L${x} ${y}`} stroke="#fff" strokeWidth="1.4" />
+            <circle
+              cx={x}
+              cy={y}
+              r="7"
+              fill={`oklch(0.7 0.14 ${(29 + 60 * i) % 360})`}
+              stroke="#fff"
+              strokeWidth={i === chosen ? 2.5 : 0.8}
+            />
+            <text
+              x={100 + (R + 26) * Math.cos((60 * i * Math.PI) / 180)}
+              y={103 - (R + 26) * Math.sin((60 * i * Math.PI) / 180)}
+              fontSize="10"
+              fill="#fff"
+              opacity=".7"
+              textAnchor="middle"
+            >
+              {name}
+            </text>
+          </g>
+        );
+      })}
+    </svg>
+  );
+}

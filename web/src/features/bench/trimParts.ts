@@ -1,0 +1,133 @@
+import type { Schemas, Tuner } from "@/api/client";
+
+/** As it is sent: what is not named is neutral. */
+export type TrimStage = Partial<Schemas["Trim"]>;
+export type KeptTrim = Schemas["TrimOut"];
+
+/** Parts of a trim in signal order; each is bypassed, reset and copied by itself. */
+export const PARTS = ["light", "tone", "curves", "hues", "pairs", "detail"] as const;
+export type Part = (typeof PARTS)[number];
+
+export type Full = Required<Schemas["Trim"]>;
+
+const LEVEL = { warmth: 0, tint: 0, saturation: 1 };
+const HUE = { turn: 0, saturation: 1, stops: 0 };
+
+/** A trim that does nothing. */
+export const NEUTRAL: Full = {
+  kind: "trim",
+  flare: 0,
+  flare_rgb: [0, 0, 0],
+  stops: 0,
+  warmth: 0,
+  tint: 0,
+  stops_rgb: [0, 0, 0],
+  levels: [LEVEL, LEVEL, LEVEL],
+  borders: [-2, 2],
+  contrast: 1,
+  pivot: 0,
+  cdl: { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1], saturation: 1, clamp: false },
+  curve: [],
+  curves_rgb: [[], [], []],
+  hues: [HUE, HUE, HUE, HUE, HUE, HUE],
+  pairs: [],
+  detail: [0, 0, 0],
+  off: [],
+};
+
+const FIELDS: Record<Part, (keyof Full)[]> = {
+  light: ["flare", "flare_rgb", "stops", "warmth", "tint", "stops_rgb"],
+  tone: ["levels", "borders", "contrast", "pivot", "cdl"],
+  curves: ["curve", "curves_rgb"],
+  hues: ["hues"],
+  pairs: ["pairs"],
+  detail: ["detail"],
+};
+
+export const full = (stage: TrimStage | undefined): Full => ({ ...NEUTRAL, ...stage });
+
+export const isNeutral = (stage: TrimStage, part: Part): boolean =>
+  FIELDS[part].every((f) => JSON.stringify(full(stage)[f]) === JSON.stringify(NEUTRAL[f]));
+
+/** The trim with one part taken back. */
+export const without = (stage: TrimStage, part: Part): TrimStage => ({
+  ...stage,
+  ...Object.fromEntries(FIELDS[part].map((f) => [f, NEUTRAL[f]])),
+});
+
+export const bypassed = (stage: TrimStage, part: Part, off: boolean): TrimStage => {
+  const now = new Set(full(stage).off);
+  off ? now.add(part) : now.delete(part);
+  return { ...stage, off: PARTS.filter((p) => now.has(p)) };
+};
+
+/** What a trim says of the tuner's five scales: exposure, warmth, tint, slope, saturation. */
+export const scalesOf = (stage: TrimStage): Tuner => {
+  const now = full(stage);
+  return {
+    exposure: now.stops,
+    warmth: now.warmth,
+    tint: now.tint,
+    contrast: now.contrast - 1,
+    strength: ((now.cdl.saturation ?? 1) - 1) * 100,
+  };
+};
+
+export type Scale = keyof Tuner;
+
+/** How far each scale goes, and how far an arrow steps: usual, with Shift, with Ctrl. */
+export const REACH: Record<Scale, { most: number; steps: [number, number, number] }> = {
+  exposure: { most: 4, steps: [0.02, 0.005, 0.1] },
+  warmth: { most: 250, steps: [2, 0.5, 10] },
+  tint: { most: 40, steps: [0.2, 0.05, 1] },
+  contrast: { most: 1, steps: [0.01, 0.002, 0.05] },
+  strength: { most: 100, steps: [1, 0.2, 5] },
+};
+
+const within = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
+const rounded = (value: number, digits = 4) => Number(value.toFixed(digits));
+
+/** The trim after which a scale of the picture stands `by` further: needles are turned by hand. */
+export function turned(stage: TrimStage, scale: Scale, by: number, measured = 0): TrimStage {
+  const now = full(stage);
+  const saturation = now.cdl.saturation ?? 1;
+  switch (scale) {
+    case "exposure":
+      return { ...stage, stops: rounded(within(now.stops + by, -10, 10)) };
+    case "warmth":
+      return { ...stage, warmth: rounded(within(now.warmth + by, -250, 250), 2) };
+    case "tint":
+      return { ...stage, tint: rounded(within(now.tint + by, -40, 40), 3) };
+    case "contrast":
+      // A slope turns by a factor: from 1 + measured to 1 + measured + by.
+      return {
+        ...stage,
+        contrast: rounded(within(now.contrast * ((1 + measured + by) / (1 + measured)), 0.5, 2)),
+      };
+    case "strength": {
+      const factor = (100 + measured + by) / (100 + measured);
+      return {
+        ...stage,
+        cdl: { ...now.cdl, saturation: rounded(within(saturation * factor, 0, 2)) },
+      };
+    }
+  }
+}
+
+/** The trim that takes a deviation off, of one scale or of all. */
+export const takenOff = (stage: TrimStage, tuner: Tuner, scales: readonly Scale[]): TrimStage =>
+  scales.reduce((now, scale) => turned(now, scale, -tuner[scale], tuner[scale]), stage);
+
+/** Where the needle stands: the last measurement, plus what the hand has turned since. */
+export function standing(measured: Tuner, at: TrimStage, now: TrimStage): Tuner {
+  const [before, after] = [full(at), full(now)];
+  const slope = after.contrast / before.contrast;
+  const strength = (after.cdl.saturation ?? 1) / Math.max(before.cdl.saturation ?? 1, 1e-3);
+  return {
+    exposure: measured.exposure + after.stops - before.stops,
+    warmth: measured.warmth + after.warmth - before.warmth,
+    tint: measured.tint + after.tint - before.tint,
+    contrast: (1 + measured.contrast) * slope - 1,
+    strength: (100 + measured.strength) * strength - 100,
+  };
+}
