@@ -22,10 +22,12 @@ import simplejpeg
 
 from syntonos.core.chain import (
     PLAIN,
+    Cdl,
     Chain,
     Decode,
     Match,
     Output,
+    Trim,
     apply_lut,
     bake_lut,
     compile_chain,
@@ -33,6 +35,7 @@ from syntonos.core.chain import (
 )
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.chain.stages.match import match_affine
+from syntonos.core.chain.stages.trim import ColourPair, HueTrim, LevelTrim
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.formats import Cube, write_cube
 from tests.opencolorio import cube_file, plain_chain
@@ -153,7 +156,24 @@ def bench_drafts(picture: np.ndarray) -> None:
         report("draft_in_pq_vs_draft", ratio(lambda: message(hdr), draft), 2.0)
         marked = ratio(lambda: message(chain, "gamut"), draft)
         report("draft_with_gamut_marks_vs_draft", marked, 3.0)
+        whole = replace(chain, trim=whole_trim())
+        soft = replace(chain, trim=replace(whole.trim, detail=(0.4, 0.4, 0.4)))
+        report("draft_with_a_whole_trim_vs_draft", ratio(lambda: message(whole), draft), 1.6)
+        report("draft_trimmed_and_softened_vs_draft", ratio(lambda: message(soft), draft), 2.5)
         report("age_of_newest_of_60_drafts_a_second_vs_one_draft", newest_age(draft), 3.0)
+
+
+def whole_trim() -> Trim:
+    """Return a trim with everything that is pointwise: curves, bands, twelve pairs."""
+    points = ((0.1, 0.09), (0.4, 0.42), (0.7, 0.72))
+    colours = np.random.default_rng(3).uniform(0.05, 0.5, (12, 3)).tolist()
+    return Trim(
+        stops=-0.1, warmth=8, flare=0.002, contrast=1.04, curve=points, curves_rgb=(points,) * 3,
+        levels=(LevelTrim(5, 0.5, 0.9), LevelTrim(), LevelTrim(saturation=0.8)),
+        cdl=Cdl((1.02, 1, 1), (0, 0, 0.004), (1, 1.01, 1), 0.96),
+        hues=tuple(HueTrim(turn=4.0 * (-1) ** i, stops=0.05) for i in range(6)),
+        pairs=tuple(ColourPair((r, g, b), (1.05 * r, g, 0.97 * b)) for r, g, b in colours),
+    )  # fmt: skip
 
 
 def newest_age(draft: Callable[[], None]) -> float:

@@ -292,6 +292,10 @@ def _clamped_root(x: Any, a: Any) -> None:
         loops.each(x[c], p, scalar.clamped_root)
 
 
+# Where a table is looked up, arithmetic is done for the whole tile before and after it: only the
+# lookups themselves go one by one.
+
+
 @jit
 def _by_luma(x: Any, a: Any, tables: Any) -> None:
     """Offsets and saturation by luminance: place, size, low, steps to one, luminance (3)."""
@@ -299,33 +303,47 @@ def _by_luma(x: Any, a: Any, tables: Any) -> None:
     lr, lg, lb = a[4], a[5], a[6]
     edge = np.float32(top)
     rr, gg, bb = x[0], x[1], x[2]
+    lumas, places = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    dr, dg, db = np.empty(TILE, np.float32), np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    sats = np.empty(TILE, np.float32)
     for i in range(TILE):
-        r, g, b = rr[i], gg[i], bb[i]
-        luma = lr * r + lg * g + lb * b
+        luma = lr * rr[i] + lg * gg[i] + lb * bb[i]
+        lumas[i] = luma
         p = (luma - low) * scale
         p = p if p > _F0 else _F0
-        p = p if p < edge else edge
-        k = min(np.int32(p), np.int32(top - 1))
-        f = p - np.float32(k)
+        places[i] = p if p < edge else edge
+    for i in range(TILE):
+        k = min(np.int32(places[i]), np.int32(top - 1))
+        f = places[i] - np.float32(k)
         j = at + 4 * k
-        sat = tables[j + 3] + f * (tables[j + 7] - tables[j + 3])
-        rr[i] = luma + sat * (r - luma) + tables[j] + f * (tables[j + 4] - tables[j])
-        gg[i] = luma + sat * (g - luma) + tables[j + 1] + f * (tables[j + 5] - tables[j + 1])
-        bb[i] = luma + sat * (b - luma) + tables[j + 2] + f * (tables[j + 6] - tables[j + 2])
+        dr[i] = tables[j] + f * (tables[j + 4] - tables[j])
+        dg[i] = tables[j + 1] + f * (tables[j + 5] - tables[j + 1])
+        db[i] = tables[j + 2] + f * (tables[j + 6] - tables[j + 2])
+        sats[i] = tables[j + 3] + f * (tables[j + 7] - tables[j + 3])
+    for i in range(TILE):
+        luma, sat = lumas[i], sats[i]
+        rr[i] = luma + sat * (rr[i] - luma) + dr[i]
+        gg[i] = luma + sat * (gg[i] - luma) + dg[i]
+        bb[i] = luma + sat * (bb[i] - luma) + db[i]
 
 
 @jit
 def _curves(x: Any, a: Any, tables: Any) -> None:
     """Three curves, straight beyond their ends: place, size, low, steps to one."""
     at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
+    edge = np.float32(top - 1)
+    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
     for c in range(3):
         row = x[c]
         for i in range(TILE):
             p = (row[i] - low) * scale
-            q = p if p > _F0 else _F0
-            k = min(np.int32(q if q < np.float32(top) else np.float32(top)), np.int32(top - 1))
-            start = tables[at + 3 * k + c]
-            row[i] = start + (p - np.float32(k)) * (tables[at + 3 * k + 3 + c] - start)
+            places[i] = p
+            p = p if p > _F0 else _F0
+            cells[i] = p if p < edge else edge
+        for i in range(TILE):
+            k = np.int32(cells[i])
+            j = at + 3 * k + c
+            row[i] = tables[j] + (places[i] - np.float32(k)) * (tables[j + 3] - tables[j])
 
 
 @jit
@@ -335,15 +353,21 @@ def _ratio(x: Any, a: Any, tables: Any) -> None:
     lr, lg, lb = a[4], a[5], a[6]
     edge = np.float32(top)
     rr, gg, bb = x[0], x[1], x[2]
+    places = np.empty(TILE, np.float32)
     for i in range(TILE):
-        r, g, b = rr[i], gg[i], bb[i]
-        y = lr * r + lg * g + lb * b
+        y = lr * rr[i] + lg * gg[i] + lb * bb[i]
         p = (log2(y if y > _TINY else _TINY) - low) * scale
         p = p if p > _F0 else _F0
-        p = p if p < edge else edge
-        k = min(np.int32(p), np.int32(top - 1))
-        factor = exp2(tables[at + k] + (p - np.float32(k)) * (tables[at + k + 1] - tables[at + k]))
-        rr[i], gg[i], bb[i] = factor * r, factor * g, factor * b
+        places[i] = p if p < edge else edge
+    for i in range(TILE):
+        k = min(np.int32(places[i]), np.int32(top - 1))
+        j = at + k
+        places[i] = tables[j] + (places[i] - np.float32(k)) * (tables[j + 1] - tables[j])
+    for i in range(TILE):
+        factor = exp2(places[i])
+        rr[i] *= factor
+        gg[i] *= factor
+        bb[i] *= factor
 
 
 @jit
@@ -355,63 +379,95 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
     at, size = int(a[0]), int(a[1])
     lr, lg, lb = a[2], a[3], a[4]
     scale = np.float32(size) * _QUARTER
+    last = np.float32(size - 1)
     rr, gg, bb = x[0], x[1], x[2]
+    us, vs = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    places, lifts = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    cs, ss = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         u = (r + r - g - b) * _U
         v = (g - b) * _V
+        us[i], vs[i] = u, v
         most = abs(u) + abs(v)
-        if most > _TINY:
-            e = u / most
-            t = (_TOP - e if v >= _F0 else _THREE + e) * scale
-            k = min(np.int32(t), np.int32(size - 1))
-            f = t - np.float32(k)
-            j = at + 3 * k
-            co = tables[j] + f * (tables[j + 3] - tables[j])
-            si = tables[j + 1] + f * (tables[j + 4] - tables[j + 1])
-            lift = tables[j + 2] + f * (tables[j + 5] - tables[j + 2])
-            p, q = co * u - si * v, si * u + co * v
-            # Back: the mean is kept first, then the luminance.
-            mean = (r + g + b) * _THIRD
-            nr = mean + p * _BACK
-            ng = mean - p * _U + q * _V
-            nb = mean - p * _U - q * _V
-            c2 = u * u + v * v
-            more = lr * (r - nr) + lg * (g - ng) + lb * (b - nb) + lift * c2 / (c2 + _SOFT)
-            rr[i], gg[i], bb[i] = nr + more, ng + more, nb + more
+        e = u / (most if most > _TINY else _TINY)
+        places[i] = (_TOP - e if v >= _F0 else _THREE + e) * scale
+    for i in range(TILE):
+        t = places[i]
+        k = np.int32(t if t < last else last)
+        f = t - np.float32(k)
+        j = at + 3 * k
+        cs[i] = tables[j] + f * (tables[j + 3] - tables[j])
+        ss[i] = tables[j + 1] + f * (tables[j + 4] - tables[j + 1])
+        lifts[i] = tables[j + 2] + f * (tables[j + 5] - tables[j + 2])
+    for i in range(TILE):
+        r, g, b, u, v = rr[i], gg[i], bb[i], us[i], vs[i]
+        # What changes is added: neutral stays to the last bit.
+        p, q = (cs[i] - _TOP) * u - ss[i] * v, ss[i] * u + (cs[i] - _TOP) * v
+        dr, dg, db = p * _BACK, q * _V - p * _U, -q * _V - p * _U
+        c2 = u * u + v * v
+        more = lifts[i] * c2 / (c2 + _SOFT) - (lr * dr + lg * dg + lb * db)
+        rr[i] = r + dr + more
+        gg[i] = g + dg + more
+        bb[i] = b + db + more
 
 
 @jit
 def _shift(x: Any, a: Any, tables: Any) -> None:
-    """Add a vector by mean and chroma: place; size, low, steps to one of the mean; of chroma."""
+    """Add a vector by mean and chroma: place; size, low, steps to one of the mean; of chroma.
+
+    Each node has a fourth value: whether anything moves in the cell that begins there.
+    """
     at, tall, low, rise = int(a[0]), int(a[1]), a[2], a[3]
     wide, edge, scale = int(a[4]), a[5], a[6]
     top_l, top_w = np.float32(tall - 1), np.float32(wide - 1)
-    table = tables[at : at + 3 * tall * wide * wide].reshape(tall, wide, wide, 3)
     rr, gg, bb = x[0], x[1], x[2]
+    ls, us = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    vs = np.empty(TILE, np.float32)
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
-        l = ((r + g + b) * _THIRD - low) * rise
+        mean = ((r + g + b) * _THIRD - low) * rise
         u = ((r + r - g - b) * _U - edge) * scale
         v = ((g - b) * _V - edge) * scale
-        l = l if l > _F0 else _F0
+        mean = mean if mean > _F0 else _F0
         u = u if u > _F0 else _F0
         v = v if v > _F0 else _F0
-        l = l if l < top_l else top_l
-        u = u if u < top_w else top_w
-        v = v if v < top_w else top_w
-        il, iu = min(np.int32(l), np.int32(tall - 2)), min(np.int32(u), np.int32(wide - 2))
-        iv = min(np.int32(v), np.int32(wide - 2))
-        fl, fu, fv = l - np.float32(il), u - np.float32(iu), v - np.float32(iv)
-        low_near, low_far = table[il, iu], table[il, iu + 1]
-        high_near, high_far = table[il + 1, iu], table[il + 1, iu + 1]
-        for c in range(3):
-            p = low_near[iv, c] + fv * (low_near[iv + 1, c] - low_near[iv, c])
-            q = low_far[iv, c] + fv * (low_far[iv + 1, c] - low_far[iv, c])
-            s = high_near[iv, c] + fv * (high_near[iv + 1, c] - high_near[iv, c])
-            t = high_far[iv, c] + fv * (high_far[iv + 1, c] - high_far[iv, c])
-            p, s = p + fu * (q - p), s + fu * (t - s)
-            x[c, i] += p + fl * (s - p)
+        ls[i] = mean if mean < top_l else top_l
+        us[i] = u if u < top_w else top_w
+        vs[i] = v if v < top_w else top_w
+    span_l, span_u = np.int64(4 * wide * wide), np.int64(4 * wide)
+    last_l, last_w = np.int64(tall - 2), np.int64(wide - 2)
+    for i in range(TILE):
+        il, iu = min(np.int64(ls[i]), last_l), min(np.int64(us[i]), last_w)
+        iv = min(np.int64(vs[i]), last_w)
+        j = at + il * span_l + iu * span_u + 4 * iv
+        if tables[j + 3] > _F0:
+            fl, fu, fv = ls[i] - np.float32(il), us[i] - np.float32(iu), vs[i] - np.float32(iv)
+            w11 = fu * fv
+            w10, w01 = fu - w11, fv - w11
+            w00 = _TOP - fu - fv + w11
+            m, h = j + span_u, j + span_l
+            n = h + span_u
+            gl = _TOP - fl
+            rr[i] += gl * (
+                w00 * tables[j] + w01 * tables[j + 4] + w10 * tables[m] + w11 * tables[m + 4]
+            ) + fl * (
+                w00 * tables[h] + w01 * tables[h + 4] + w10 * tables[n] + w11 * tables[n + 4]
+            )
+            gg[i] += gl * (
+                w00 * tables[j + 1] + w01 * tables[j + 5]
+                + w10 * tables[m + 1] + w11 * tables[m + 5]
+            ) + fl * (
+                w00 * tables[h + 1] + w01 * tables[h + 5]
+                + w10 * tables[n + 1] + w11 * tables[n + 5]
+            )
+            bb[i] += gl * (
+                w00 * tables[j + 2] + w01 * tables[j + 6]
+                + w10 * tables[m + 2] + w11 * tables[m + 6]
+            ) + fl * (
+                w00 * tables[h + 2] + w01 * tables[h + 6]
+                + w10 * tables[n + 2] + w11 * tables[n + 6]
+            )  # fmt: skip
 
 
 @jit

@@ -40,14 +40,18 @@ def soften(light: Picture, amounts: Triple, width: int) -> Picture:
     (h, w, 3) float32
     """
     last = max((i for i, a in enumerate(amounts) if a > 0), default=-1)
-    out, before, done = light.astype(np.float32, copy=True), light, 0.0
-    for sigma, amount in list(zip(_SIGMAS, amounts, strict=True))[: last + 1]:
+    if last < 0:
+        return light.copy()
+    # What is taken off, a_k (G_k-1 - G_k) over the bands, is a sum of the Gaussians themselves.
+    out = np.multiply(light, np.float32(1 - amounts[0]))
+    before, done = light, 0.0
+    for k in range(last + 1):
         # Gaussians of Gaussians: variances add.
-        step = float(np.sqrt(sigma**2 - done**2)) * width
-        after = _blurred(before, step)
-        if amount > 0:
-            out -= np.float32(amount) * (before - after)
-        before, done = after, sigma
+        before = _blurred(before, float(np.sqrt(_SIGMAS[k] ** 2 - done**2)) * width)
+        done = _SIGMAS[k]
+        following = amounts[k + 1] if k < last else 0.0
+        if amounts[k] != following:
+            cv2.scaleAdd(before, amounts[k] - following, out, out)
     return out
 
 

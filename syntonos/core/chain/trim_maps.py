@@ -33,8 +33,8 @@ _LOW, _HIGH, _STEPS = -0.5, 2.0, 2049
 _HUE_STEPS: Final = 512
 _RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS = -16.0, 16.0, 4097  # log2 of luminance
 # The table of pairs: chroma either way, and the mean of the channels, in the working log.
-_WIDE, _WIDE_STEPS = 0.36, 97
-_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS = -0.1, 1.1, 65
+_WIDE, _WIDE_STEPS = 0.36, 65
+_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS = -0.1, 1.1, 33
 _WIDE_STEP, _MEAN_STEP = 2 * _WIDE / (_WIDE_STEPS - 1), (_MEAN_HIGH - _MEAN_LOW) / (_MEAN_STEPS - 1)
 _OF_MEAN: Final = 3**-0.5  # what the mean counts of a distance: luminance a third of chroma
 # Largest slope of Wendland's function (1-t)^4 (4t+1): 20 t (1-t)^3 at t = 1/4.
@@ -215,12 +215,14 @@ def _weights(pairs: tuple[ColourPair, ...]) -> tuple[A, A, A]:
 
 @lru_cache(maxsize=16)
 def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
-    """Return how far pairs move colours, over mean and the two axes of chroma, (65, 97, 97, 3)."""
+    """Return how far pairs move colours, over mean and the two axes of chroma, (33, 65, 65, 4).
+
+    The fourth value says whether anything moves in the cell that begins at a node."""
     axes = (
         np.linspace(_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS),
         *[np.linspace(-_WIDE, _WIDE, _WIDE_STEPS)] * 2,
     )
-    out = np.zeros((_MEAN_STEPS, _WIDE_STEPS, _WIDE_STEPS, 3), np.float32)
+    out = np.zeros((_MEAN_STEPS, _WIDE_STEPS, _WIDE_STEPS, 4), np.float32)
     for place, size, weight in zip(*_weights(pairs), strict=True):
         centre = place[[2, 0, 1]] / [_OF_MEAN, 1, 1]
         half = size / np.array([_OF_MEAN, 1, 1])
@@ -232,7 +234,9 @@ def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
             *(axis[part] - c for axis, part, c in zip(axes, near, centre, strict=True))
         )
         t = np.sqrt((mean * _OF_MEAN) ** 2 + u * u + v * v) / size
-        out[near] += (_bump(t)[..., None] * weight).astype(np.float32)
+        out[near][..., :3] += (_bump(t)[..., None] * weight).astype(np.float32)
+        # Cells that begin one node before reach into it as well.
+        out[tuple(slice(max(s.start - 1, 0), s.stop) for s in near)][..., 3] = 1
     return out
 
 
@@ -283,7 +287,7 @@ def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
 
 def least_volume(pairs: tuple[ColourPair, ...]) -> float:
     """Return the least determinant of the Jacobian over the table's cells: above 0 it inverts."""
-    moved = _pair_table(pairs).astype(np.float64) @ _TO_PLANE.T
+    moved = _pair_table(pairs)[..., :3].astype(np.float64) @ _TO_PLANE.T
     steps = (_WIDE_STEP, _WIDE_STEP, _MEAN_STEP)
     # Volumes are the same along the turned axes: mean lies along the first, chroma the others.
     slopes = [np.gradient(moved, step, axis=at) for step, at in zip(steps, (1, 2, 0), strict=True)]
