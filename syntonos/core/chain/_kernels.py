@@ -451,15 +451,17 @@ def _shift(x: Any, a: Any, tables: Any) -> None:
             gl = _TOP - fl
             rr[i] += gl * (
                 w00 * tables[j] + w01 * tables[j + 4] + w10 * tables[m] + w11 * tables[m + 4]
-            ) + fl * (
-                w00 * tables[h] + w01 * tables[h + 4] + w10 * tables[n] + w11 * tables[n + 4]
-            )
+            ) + fl * (w00 * tables[h] + w01 * tables[h + 4] + w10 * tables[n] + w11 * tables[n + 4])
             gg[i] += gl * (
-                w00 * tables[j + 1] + w01 * tables[j + 5]
-                + w10 * tables[m + 1] + w11 * tables[m + 5]
+                w00 * tables[j + 1]
+                + w01 * tables[j + 5]
+                + w10 * tables[m + 1]
+                + w11 * tables[m + 5]
             ) + fl * (
-                w00 * tables[h + 1] + w01 * tables[h + 5]
-                + w10 * tables[n + 1] + w11 * tables[n + 5]
+                w00 * tables[h + 1]
+                + w01 * tables[h + 5]
+                + w10 * tables[n + 1]
+                + w11 * tables[n + 5]
             )
             bb[i] += gl * (
                 w00 * tables[j + 2] + w01 * tables[j + 6]
