@@ -2,7 +2,15 @@
 
 import re
 
+import numpy as np
 from playwright.sync_api import expect
+
+from syntonos.core.chain import read_chain
+from syntonos.core.chain.executor import execute
+from syntonos.core.chain.readback import display_lab
+from syntonos.core.colorimetry import delta_e_2000
+from syntonos.core.media import RecordingReader
+from tests.foundry import WIDTH, same_places
 
 BENCH = "/p/1/l/1/c/2/bench"
 
@@ -116,3 +124,79 @@ def test_the_same_thing_in_both_pictures_becomes_a_pair(page):
     expect(row.get_by_text(re.compile(r"^ΔE 0\.[0-9]$"))).to_be_visible()
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("trim 1 of B in Foundry")).to_be_visible()
+
+
+# Where the board, the apron, a plank, the overalls and the clay are seen by B and by A, as one
+# would click them: shares of the pictures.
+SEEN = (((0.469, 0.256), (0.524, 0.291)), ((0.419, 0.833), (0.416, 0.734)),
+        ((0.244, 0.900), (0.353, 0.783)), ((0.381, 0.633), (0.387, 0.586)),
+        ((0.869, 0.944), (0.789, 0.864)))  # fmt: skip
+
+
+def frame_of(media, pattern):
+    files = sorted(str(p) for p in media.rglob(pattern))
+    reader = RecordingReader(files)
+    try:
+        return reader.read(0)
+    finally:
+        reader.close()
+
+
+def distance(chains, frames, places):
+    """Mean delta E 2000 between what two cameras show of the same places, five pixels wide."""
+    lab = []
+    for chain, frame, points in zip(chains, frames, places, strict=True):
+        shown = display_lab(execute(read_chain(chain), frame))
+        scale = frame.shape[1] / WIDTH
+        lab.append([
+            shown[int(y) - 2 : int(y) + 3, int(x) - 2 : int(x) + 3].reshape(-1, 3).mean(axis=0)
+            for x, y in points * scale
+        ])  # fmt: skip
+    return float(delta_e_2000(np.array(lab[0]), np.array(lab[1])).mean())
+
+
+def test_the_tuning_room_without_its_charts_in_under_25_actions(page, media):
+    start = page.url.split("/p/")[0].rstrip("/")
+    api = page.context.request
+    found = api.get(f"{start}/api/productions/1/clips?most=500").json()["clips"]
+    room = {c["name"]: c for c in found if c["name"][1:4] == "004"}
+    for name in ("A004_01", "B004_01"):  # nobody shot a chart
+        body = {"kind": "clip", "id": room[name]["id"], "is_away": True}
+        assert api.post(f"{start}/api/productions/1/away", data=body).ok
+    light = room["B004_02"]["light_id"]
+    page.goto(f"{start}/p/1/l/{light}/c/2/bench?panel=trim&part=pairs")
+    source = page.get_by_role("combobox", name="What the tuner measures on")
+    expect(source).to_have_value("picture")
+
+    def chains():
+        return [api.get(f"{start}/api/clips/{room[name]['id']}/chain").json()
+                for name in ("B004_02", "A004_02")]  # fmt: skip
+
+    places = same_places("b-scene", "a-scene", step=24)
+    frames = [frame_of(media, f"{letter}004_02*") for letter in "BA"]
+    before = distance(chains(), frames, places)
+    actions = 0
+    for theirs, ours in SEEN:
+        page.keyboard.press("p")
+        for side, (x, y) in (("angle", theirs), ("reference", ours)):
+            box = page.locator(f"[data-picking={side}]").bounding_box()
+            page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
+        actions += 3
+    rows = page.get_by_role("row").filter(has_text="ΔE")
+    expect(rows).to_have_count(5)
+    expect(source).to_have_value("areas")
+    settled = page.get_by_role("button", name="Take off exposure")
+    expect(settled).to_be_visible()
+    page.keyboard.press("t")
+    actions += 1
+    expect(settled).to_have_count(0)
+    for row in (3, 1):  # the overalls, the apron
+        rows.nth(row).get_by_role("button", name="Pair").click()
+        actions += 1
+    expect(page.get_by_label("Strength of pair 2, %")).to_be_visible()
+    page.keyboard.press("v")
+    actions += 1
+    expect(page.get_by_text("trim 1 of B in Tuning room")).to_be_visible()
+    after = distance(chains(), frames, places)
+    assert actions < 25
+    assert after < 2.0 < 0.8 * before, (before, after)

@@ -9,7 +9,7 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Match
+from syntonos.core.chain import Cdl, Match
 from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import mix_matrix
@@ -30,6 +30,7 @@ _LUMA: Final = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2: the weights of
 _GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
 _ROUNDS: Final = 8
 _RANKS: Final = 16
+_SPREAD_OF_RANKS: Final = 0.02
 SCALES: Final = ("exposure", "warmth", "tint", "contrast", "strength")
 
 
@@ -113,23 +114,66 @@ def tuner_between(
     return Tuner(stops, -warmth, -tint, slope - 1, (factor - 1) * 100)
 
 
+# How far pairs of cameras are usually apart, as a trim turns them: stops, mired, Duv x 1000,
+# logarithms of slope and saturation (from memory). What few places cannot tell stays near zero.
+_USUAL: Final = np.array([2.0, 100.0, 15.0, 0.08, 0.12])
+_STEPS: Final = np.array([0.02, 2.0, 0.3, 0.01, 0.02])
+_FITS: Final = 6
+
+
+def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
+    """Return how far colours are off, fitted jointly: also where none of them is neutral.
+
+    Parameters
+    ----------
+    want, got : (n, 3)
+        Scene-linear AP1 of the same things.
+    spread : float
+        How far a channel of one of them may be off by chance, in code values of the working log
+        (0.057 to a stop).
+    """
+    goal = encode(np.maximum(want, 1e-4), _LOG)
+
+    def turned(off: A) -> A:
+        trim = Trim(
+            stops=-off[0], warmth=float(np.clip(-off[1], -250, 250)),
+            tint=float(np.clip(-off[2], -40, 40)), contrast=float(np.exp(-off[3])),
+            cdl=Cdl(saturation=float(np.exp(-off[4]))),
+        )  # fmt: skip
+        return np.asarray(encode(np.maximum(through_trim(trim, got), 1e-4), _LOG), np.float64)
+
+    off = np.zeros(5)
+    for _ in range(_FITS):
+        here = turned(off)
+        miss = (goal - here) / spread
+        # A thing that is not the same in both counts little.
+        far = np.sqrt((miss**2).sum(axis=1, keepdims=True))
+        weight = 1 / np.sqrt(1 + (far / 3) ** 2)
+        slopes = np.stack(
+            [((turned(off + step) - here) / spread / step.sum() * weight).ravel()
+             for step in np.diag(_STEPS)], axis=-1,
+        )  # fmt: skip
+        normal = slopes.T @ slopes + np.diag(_USUAL**-2.0)
+        off = off + np.linalg.solve(normal, slopes.T @ (miss * weight).ravel() - off / _USUAL**2)
+        off = np.clip(off, -np.array([8, 240, 39, 0.7, 1.0]), np.array([8, 240, 39, 0.7, 1.0]))
+    return Tuner(float(off[0]), float(off[1]), float(off[2]), float(np.exp(off[3])) - 1,
+                 (float(np.exp(off[4])) - 1) * 100)  # fmt: skip
+
+
 def tuner_of_pictures(want: A, got: A) -> Tuner:
     """Return how far a picture is from another one of the same scene: an estimate by statistics.
 
-    Exposure, white and contrast come from pixels of equal rank in luminance, strength from those
-    of equal rank in chroma: right as far as both pictures hold the same things in like shares.
+    Means of pixels of equal rank in luminance and in chroma are compared: right as far as both
+    pictures hold the same things in like shares.
 
     Parameters
     ----------
     want, got : (n, 3)
         Scene-linear AP1 of the pixels of the reference and of the angle.
     """
-    rows = [np.concatenate([_ranked(v, v @ AP1_LUMINANCE), _ranked(v, _chroma(v))])
+    rows = [np.concatenate([_ranked(v, v @ AP1_LUMINANCE)[1:-1], _ranked(v, _chroma(v))[:-1]])
             for v in (want, got)]  # fmt: skip
-    return tuner_between(
-        rows[0], rows[1], mids=list(range(2, _RANKS - 2)), greys=list(range(1, _RANKS - 1)),
-        colours=list(range(_RANKS + _RANKS // 2, 2 * _RANKS - 1)),
-    )  # fmt: skip
+    return tuner_fitted(rows[0], rows[1], _SPREAD_OF_RANKS)
 
 
 def _ranked(lin: A, by: A) -> A:

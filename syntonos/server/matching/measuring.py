@@ -11,14 +11,13 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import EncodingOutput, Overrides, compose
 from syntonos.core.chain import Trim as TrimStage
-from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.stages.trim import MOST_REACH, NEUTRAL, USUAL_REACH, ColourPair, added
 from syntonos.core.chain.trim_maps import least_reach
 from syntonos.core.charts.reading import triple
 from syntonos.core.errors import MediaError
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.tuner import Tuner, tuner_between, tuner_of_pictures
+from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.matching import selectors, trims
@@ -27,6 +26,7 @@ from syntonos.server.matching.trims_schemas import MeasureIn, PlaceIn
 from syntonos.server.productions.models import Camera, Light
 
 _WIDTH = 480
+_SPREAD = 0.004  # of a place's mean, code values of the working log
 _LIGHT = EncodingOutput("linear/ap1")
 _WORDS = {
     "areas": "{count} areas that were marked in both pictures",
@@ -74,24 +74,11 @@ def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) ->
         rows = [[_area(picture, area, side) for area in body.areas]
                 for picture, side in ((want, "reference"), (got, "angle"))]  # fmt: skip
         first, second = (np.array(side) for side in rows)
-        tuner = _of_areas(first, second)
+        tuner = tuner_fitted(first, second, _SPREAD)
         every = body.areas
         return Measured(tuner, source, _WORDS[source].format(count=len(every)), sources)
     flat = [picture[::3, ::3].reshape(-1, 3) for picture in (want, got)]
     return Measured(tuner_of_pictures(flat[0], flat[1]), source, _WORDS[source], sources)
-
-
-def _of_areas(want: NDArray[np.float64], got: NDArray[np.float64]) -> Tuner:
-    """Return what areas say: two or fewer tell exposure and white, strength takes three, contrast
-    four that are two stops apart.
-    """
-    every = list(range(len(want)))
-    light = np.log2(np.maximum(want @ AP1_LUMINANCE, 1e-6))
-    tells_slope = len(every) > 3 and float(np.ptp(light)) > 2
-    return tuner_between(
-        want, got, every, np.argsort(light).tolist() if tells_slope else [],
-        every if len(every) > 2 else [],
-    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -126,7 +113,7 @@ def compare_places(light: Light, camera: Camera, clip: Clip | None, body: Measur
     out = []
     for area in body.areas:
         first, second = _area(want, area, "reference"), _area(got, area, "angle")
-        off = tuner_between(first[None], second[None], [0], [], [])
+        off = tuner_fitted(first[None], second[None], _SPREAD)
         # Light of 1 is a white of 100 %: both are seen under the reference's own white.
         distance = float(scene_delta_e(second[None], first[None], np.ones(3))[0])
         pair = [_area(before, area, "angle").tolist(), first.tolist()]

@@ -14,6 +14,7 @@ import { Tabs } from "@/shared/Tabs";
 import { useKeys } from "@/shared/useKeys";
 import { BalancePanel } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
+import { CopyTrim } from "./CopyTrim";
 import { useTellCleanWindow } from "./cleanWindow";
 import { createHand, type HandStore, ofAngle, ofReference } from "./hand";
 import { LookPanel } from "./Look";
@@ -257,6 +258,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const [places, setPlaces] = useState<Place[]>([]);
   const [picking, setPicking] = useState(false);
   const [pending, setPending] = useState<Pending>(null);
+  const [copying, setCopying] = useState(false);
   const [source, setSource] = useState<Source | null>(null);
   const measured = useMeasured({
     angle,
@@ -347,6 +349,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
               bench.set({ for: forClip ? "clip" : "light" });
             }}
             onPlaces={setPlaces}
+            onCopy={() => setCopying(true)}
           />
         )}
         {place.panel === "balance" && over.data && (
@@ -384,6 +387,14 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   );
   return (
     <main className="flex min-h-0 flex-1 flex-col">
+      {copying && (
+        <CopyTrim
+          angle={angle}
+          stage={trim.kept}
+          clipId={place.forClip ? (ownClip?.id ?? null) : null}
+          onClose={() => setCopying(false)}
+        />
+      )}
       {error ? (
         <Problem
           error={error}

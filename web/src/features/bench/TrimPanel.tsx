@@ -32,6 +32,7 @@ export function TrimPanel({
   onPart,
   onFor,
   onPlaces,
+  onCopy,
 }: {
   trim: TrimUnderHand;
   part: Part;
@@ -42,6 +43,7 @@ export function TrimPanel({
   onPart: (part: Part) => void;
   onFor: (forClip: boolean) => void;
   onPlaces: (places: Place[]) => void;
+  onCopy: () => void;
 }) {
   const now = full(trim.now);
   const set = (changes: TrimStage) => trim.set({ ...trim.now, ...changes });
@@ -108,6 +110,15 @@ export function TrimPanel({
           onClick={() => trim.set(without(trim.now, part))}
         >
           Take {part} back
+        </button>
+        <button
+          type="button"
+          className="btn btn-xs"
+          disabled={trim.isDraft || !trim.row?.number}
+          title={trim.isDraft ? "Keep it first" : "Copy named parts to other lights and cameras"}
+          onClick={onCopy}
+        >
+          Copy …
         </button>
         <label className="flex items-center gap-1 text-2xs">
           <input

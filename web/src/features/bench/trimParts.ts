@@ -55,6 +55,13 @@ export const without = (stage: TrimStage, part: Part): TrimStage => ({
   ...Object.fromEntries(FIELDS[part].map((f) => [f, NEUTRAL[f]])),
 });
 
+/** A trim with the named parts of another one in place of its own. */
+export const only = (from: TrimStage, parts: readonly Part[], onto: TrimStage): TrimStage => ({
+  ...onto,
+  ...Object.fromEntries(parts.flatMap((p) => FIELDS[p]).map((f) => [f, full(from)[f]])),
+  off: full(onto).off.filter((p) => !parts.includes(p as Part)),
+});
+
 export const bypassed = (stage: TrimStage, part: Part, off: boolean): TrimStage => {
   const now = new Set(full(stage).off);
   off ? now.add(part) : now.delete(part);

@@ -376,6 +376,7 @@ function ExportRow({ row }: { row: Export }) {
             ` ${(beyond * 100).toFixed(1)} % of its pixels lie beyond 0 to 1, where the LUT gives what it gives at its edge; a CLF goes on.`}
           {cost > MOST_COST &&
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
+          {row.read_back.lacks && ` ${row.read_back.lacks}`}
         </p>
       )}
       <table className="w-full max-w-5xl text-right">
