@@ -107,25 +107,6 @@ def test_a_trim_over_a_replaced_match_and_two_windows_that_disagree(page):
     assert abs(float(re.search(r"trim ([-+\d.]+)", text)[1]) - 0.2) < 0.06
 
 
-def test_the_same_thing_in_both_pictures_becomes_a_pair(page):
-    matched(page)
-    page.keyboard.press("p")
-    for side, at in (("reference", (0.43, 0.36)), ("angle", (0.42, 0.33))):
-        box = page.locator(f"[data-picking={side}]").bounding_box()
-        page.mouse.click(box["x"] + at[0] * box["width"], box["y"] + at[1] * box["height"])
-    row = page.get_by_role("row").filter(has_text="ΔE")
-    expect(row).to_have_count(1)
-    expect(page.get_by_role("combobox", name="What the tuner measures on")).to_have_value("areas")
-    row.get_by_role("button", name="White").click()
-    expect(page.get_by_text("not kept yet")).to_be_visible()
-    row.get_by_role("button", name="Pair").click()
-    expect(page.get_by_label("Strength of pair 1, %")).to_have_value("100")
-    # Compared anew, the two are one colour.
-    expect(row.get_by_text(re.compile(r"^ΔE 0\.[0-9]$"))).to_be_visible()
-    page.get_by_role("button", name="Keep", exact=True).click()
-    expect(page.get_by_text("trim 1 of B in Foundry")).to_be_visible()
-
-
 # Where the board, the apron, a plank, the overalls and the clay are seen by B and by A, as one
 # would click them: shares of the pictures.
 SEEN = (((0.469, 0.256), (0.524, 0.291)), ((0.419, 0.833), (0.416, 0.734)),

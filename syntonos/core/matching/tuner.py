@@ -30,7 +30,8 @@ _LUMA: Final = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2: the weights of
 _GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
 _ROUNDS: Final = 8
 _RANKS: Final = 16
-_SPREAD_OF_RANKS: Final = 0.02
+_SPREAD_OF_RANKS: Final = 0.012
+_LEAST_OF_HUE: Final = 0.03  # share of a picture's pixels
 SCALES: Final = ("exposure", "warmth", "tint", "contrast", "strength")
 
 
@@ -121,7 +122,7 @@ _STEPS: Final = np.array([0.02, 2.0, 0.3, 0.01, 0.02])
 _FITS: Final = 6
 
 
-def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
+def tuner_fitted(want: A, got: A, spread: float, *, only_white: bool = False) -> Tuner:
     """Return how far colours are off, fitted jointly: also where none of them is neutral.
 
     Parameters
@@ -131,6 +132,8 @@ def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
     spread : float
         How far a channel of one of them may be off by chance, in code values of the working log
         (0.057 to a stop).
+    only_white : bool
+        Whether contrast and strength are held, as one place cannot tell them.
     """
     goal = encode(np.maximum(want, 1e-4), _LOG)
 
@@ -142,6 +145,7 @@ def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
         )  # fmt: skip
         return np.asarray(encode(np.maximum(through_trim(trim, got), 1e-4), _LOG), np.float64)
 
+    usual = np.array([*_USUAL[:3], 1e-6, 1e-6]) if only_white else _USUAL
     off = np.zeros(5)
     for _ in range(_FITS):
         here = turned(off)
@@ -153,8 +157,8 @@ def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
             [((turned(off + step) - here) / spread / step.sum() * weight).ravel()
              for step in np.diag(_STEPS)], axis=-1,
         )  # fmt: skip
-        normal = slopes.T @ slopes + np.diag(_USUAL**-2.0)
-        off = off + np.linalg.solve(normal, slopes.T @ (miss * weight).ravel() - off / _USUAL**2)
+        normal = slopes.T @ slopes + np.diag(usual**-2.0)
+        off = off + np.linalg.solve(normal, slopes.T @ (miss * weight).ravel() - off / usual**2)
         off = np.clip(off, -np.array([8, 240, 39, 0.7, 1.0]), np.array([8, 240, 39, 0.7, 1.0]))
     return Tuner(float(off[0]), float(off[1]), float(off[2]), float(np.exp(off[3])) - 1,
                  (float(np.exp(off[4])) - 1) * 100)  # fmt: skip
@@ -163,26 +167,43 @@ def tuner_fitted(want: A, got: A, spread: float) -> Tuner:
 def tuner_of_pictures(want: A, got: A) -> Tuner:
     """Return how far a picture is from another one of the same scene: an estimate by statistics.
 
-    Means of pixels of equal rank in luminance and in chroma are compared: right as far as both
-    pictures hold the same things in like shares.
+    Means of pixels of equal rank in luminance are compared, and of the stronger half of each sixth
+    of the hue circle, counted about the picture's own middle: right as far as both pictures hold
+    the same things in like shares.
 
     Parameters
     ----------
     want, got : (n, 3)
         Scene-linear AP1 of the pixels of the reference and of the angle.
     """
-    rows = [np.concatenate([_ranked(v, v @ AP1_LUMINANCE)[1:-1], _ranked(v, _chroma(v))[:-1]])
-            for v in (want, got)]  # fmt: skip
+    ranks = [_ranked(v)[1:-1] for v in (want, got)]
+    hues = [_by_hue(v) for v in (want, got)]
+    both = sorted(set(hues[0]) & set(hues[1]))
+    rows = [np.array([*rank, *(hue[k] for k in both)])
+            for rank, hue in zip(ranks, hues, strict=True)]  # fmt: skip
     return tuner_fitted(rows[0], rows[1], _SPREAD_OF_RANKS)
 
 
-def _ranked(lin: A, by: A) -> A:
-    """Return the means (_RANKS, 3) of equal parts of pixels, ordered by something."""
-    return np.array([part.mean(axis=0) for part in np.array_split(lin[np.argsort(by)], _RANKS)])
+def _ranked(lin: A) -> A:
+    """Return the means (_RANKS, 3) of equal parts of pixels, ordered by luminance."""
+    order = np.argsort(lin @ AP1_LUMINANCE)
+    return np.array([part.mean(axis=0) for part in np.array_split(lin[order], _RANKS)])
 
 
-def _chroma(lin: A) -> A:
-    return np.asarray(np.ptp(lin, axis=1) / np.maximum(lin.max(axis=1), 1e-4), np.float64)
+def _by_hue(lin: A) -> dict[int, A]:
+    """Return the mean (3,) of the stronger half of each sixth of the hue circle that is filled."""
+    log = encode(np.maximum(lin, 1e-4), _LOG)
+    r, g, b = (log - log.mean(axis=1, keepdims=True)).T
+    u, v = (2 * r - g - b) / 6**0.5, (g - b) / 2**0.5
+    u, v = u - np.median(u), v - np.median(v)
+    chroma, sector = np.hypot(u, v), np.floor((np.arctan2(v, u) / np.pi + 1) * 3).astype(int) % 6
+    found = {}
+    for k in range(6):
+        rows = np.flatnonzero(sector == k)
+        if len(rows) > _LEAST_OF_HUE * len(lin):
+            strong = rows[chroma[rows] >= np.median(chroma[rows])]
+            found[k] = np.asarray(lin[strong].mean(axis=0), np.float64)
+    return found
 
 
 def taken_off(trim: Trim, tuner: Tuner, scales: Sequence[str] = SCALES) -> Trim:

@@ -113,7 +113,7 @@ def compare_places(light: Light, camera: Camera, clip: Clip | None, body: Measur
     out = []
     for area in body.areas:
         first, second = _area(want, area, "reference"), _area(got, area, "angle")
-        off = tuner_fitted(first[None], second[None], _SPREAD)
+        off = tuner_fitted(first[None], second[None], _SPREAD, only_white=True)
         # Light of 1 is a white of 100 %: both are seen under the reference's own white.
         distance = float(scene_delta_e(second[None], first[None], np.ones(3))[0])
         pair = [_area(before, area, "angle").tolist(), first.tolist()]

@@ -5,11 +5,29 @@ from dataclasses import astuple, replace
 import numpy as np
 import pytest
 
-from syntonos.core.chain import Balance, Cdl, Chain, Decode, EncodingOutput, compile_chain, run
+from syntonos.core.chain import (
+    Balance,
+    Cdl,
+    Chain,
+    Decode,
+    EncodingOutput,
+    Match,
+    Trim,
+    compile_chain,
+    run,
+)
 from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.trimming import through_trim
 from syntonos.core.encodings import CURVES, encode
 from syntonos.core.matching.readings import working
-from syntonos.core.matching.tuner import Tuner, tuner_of
+from syntonos.core.matching.tuner import (
+    Tuner,
+    left_over,
+    taken_off,
+    tuner_fitted,
+    tuner_of,
+    tuner_of_pictures,
+)
 from tests.simulated import camera_a, reading
 
 NEAR = np.array([0.01, 2, 0.3, 0.012, 1.2])  # a third of the Board's bands or less
@@ -69,3 +87,49 @@ def test_each_figure_is_what_was_turned(turns):
     again = turned(again, strength=1 / (1 + found[4] / 100) - 1)
     rest = np.array(astuple(tuner_of(own, again, None)))
     assert (np.abs(rest) < NEAR).all(), rest
+
+
+TURNED = Trim(stops=0.25, warmth=15.0, tint=-2.5, contrast=1.06, cdl=Cdl(saturation=0.9))
+SCENE = np.exp(np.random.default_rng(6).normal(np.log(0.15), 1.0, (400, 1))
+               + np.random.default_rng(7).normal(0, 0.35, (400, 3)))  # fmt: skip
+
+
+def test_colours_none_of_which_is_neutral_tell_all_five():
+    told = tuner_fitted(SCENE, through_trim(TURNED, SCENE), 0.004)
+    want = np.array([0.25, 15, -2.5, 0.06, -10])
+    assert (np.abs(np.array(astuple(told)) - want) < 2 * NEAR).all()
+    # What is taken off into the trim leaves nothing to take off.
+    trim = taken_off(Trim(), told)
+    left = tuner_fitted(SCENE, through_trim(trim, through_trim(TURNED, SCENE)), 0.004)
+    assert (np.abs(astuple(left)) < NEAR).all()
+
+
+def test_one_place_tells_exposure_and_white_and_leaves_the_rest():
+    one = SCENE[:1]
+    told = tuner_fitted(one, through_trim(Trim(stops=0.3, warmth=12), one), 0.004, only_white=True)
+    assert told.exposure == pytest.approx(0.3, abs=0.02)
+    assert told.warmth == pytest.approx(12, abs=1.5)
+    assert (abs(told.contrast), abs(told.strength)) < (1e-4, 1e-2)
+
+
+def test_pictures_are_told_apart_by_what_they_hold_wherever_it_lies():
+    rng = np.random.default_rng(9)
+    other = through_trim(TURNED, SCENE)[rng.permutation(len(SCENE))]
+    told = tuner_of_pictures(SCENE, other)
+    assert told.exposure == pytest.approx(0.25, abs=0.08)
+    assert told.warmth == pytest.approx(15, abs=6)
+    assert told.strength == pytest.approx(-10, abs=5)
+
+
+def test_what_a_trim_still_has_to_do_over_another_match():
+    before = Match((0, 0, 0), (1, 1, 1), 0.0, ((1, 0, 0), (0, 1, 0), (0, 0, 1)), (1, 1, 1),
+                   (0, 0, 0))  # fmt: skip
+    trim = Trim(stops=0.3, warmth=10, contrast=1.05, detail=(0.2, 0, 0))
+    # The new match is brighter by 0.2 of the 0.3 stop already.
+    left = left_over(trim, before, replace(before, stops=0.2))
+    assert left.stops == pytest.approx(0.1, abs=0.02)
+    assert left.warmth == pytest.approx(10, abs=1)
+    assert left.contrast == pytest.approx(1.05, abs=0.005)
+    assert left.detail == trim.detail
+    same = left_over(trim, before, before)
+    assert (same.stops, same.contrast) == pytest.approx((0.3, 1.05), abs=0.01)
