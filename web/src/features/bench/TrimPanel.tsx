@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "@/api/client";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
+import { signed } from "@/shared/Tuner";
 import { CdlDials } from "./CdlDials";
 import { CurveEditor } from "./CurveEditor";
 import { HUE_NAMES, HueWheel, withHue } from "./HueWheel";
@@ -545,6 +546,21 @@ function Pairs({
       )}
       {(places.length > 0 || now.pairs.length > 0) && (
         <table className="w-full">
+          {compared.length > 0 && (
+            <thead className="faint text-2xs">
+              <tr>
+                <th aria-label="Place" />
+                <th className="text-left font-normal" title="Reference, angle">
+                  both
+                </th>
+                <th className="text-right font-normal">apart</th>
+                <th className="text-right font-normal">stops</th>
+                <th className="text-right font-normal">mired</th>
+                <th className="text-right font-normal">tint</th>
+                <th aria-label="What to do" />
+              </tr>
+            </thead>
+          )}
           <tbody>
             {compared.map((c, i) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: places have no other name than their number
@@ -553,10 +569,10 @@ function Pairs({
                 <td className="w-12">
                   <Two left={c.reference} right={c.angle} />
                 </td>
-                <td className="value">ΔE {c.delta_e.toFixed(1)}</td>
-                <td className="value">{c.stops.toFixed(2)} stop</td>
-                <td className="value">{c.warmth.toFixed(0)} mired</td>
-                <td className="value">{c.tint.toFixed(1)} tint</td>
+                <td className="value text-right">ΔE {c.delta_e.toFixed(1)}</td>
+                <td className="value text-right">{signed(c.stops, 2)}</td>
+                <td className="value text-right">{signed(c.warmth, 0)}</td>
+                <td className="value text-right">{signed(c.tint, 1)}</td>
                 <td className="whitespace-nowrap text-right">
                   <button
                     type="button"
@@ -564,7 +580,7 @@ function Pairs({
                     title="Exposure as here"
                     onClick={() => set({ stops: round(now.stops - c.stops) })}
                   >
-                    Exposure
+                    Stops
                   </button>{" "}
                   <button
                     type="button"
@@ -609,7 +625,7 @@ function Pairs({
                   <td>
                     <Two left={pair.angle} right={pair.reference} />
                   </td>
-                  <td colSpan={2}>
+                  <td colSpan={2} className="pl-2">
                     <span className="flex items-center gap-1">
                       reach{" "}
                       <Figure
@@ -624,7 +640,7 @@ function Pairs({
                       stops
                     </span>
                   </td>
-                  <td colSpan={2}>
+                  <td colSpan={2} className="pl-2">
                     <span className="flex items-center gap-1">
                       strength{" "}
                       <Figure
