@@ -17,6 +17,7 @@ from syntonos.core.chain.trim_maps import least_reach
 from syntonos.core.charts.reading import triple
 from syntonos.core.errors import MediaError
 from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
 from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -43,6 +44,7 @@ class Measured:
     source: str | None
     words: str
     sources: list[str]
+    pairs: PairEffect | None  # what the trim's pairs do beside their own colours
 
 
 def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) -> Measured:
@@ -62,23 +64,24 @@ def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) ->
         name for name, there in
         (("areas", bool(body.areas)), ("chart", has_chart), ("picture", True)) if there
     ]  # fmt: skip
+    pairs = effect_of_pairs(trim)
     source = body.source if body.source in sources else sources[0]
     if source == "chart":
         assert own is not None  # noqa: S101 - it is among the sources
         assert base is not None  # noqa: S101
         tuner = selectors.tuner_through(base, own, match, trim)
         where = "this clip" if own.clip_id == clip.pk else f"of {own.clip}, same light"
-        return Measured(tuner, source, f"the chart, {where}", sources)
+        return Measured(tuner, source, f"the chart, {where}", sources, pairs)
     want, got = _pictures(clip, body, in_force)
     if source == "areas":
         rows = [[_area(picture, area, side) for area in body.areas]
                 for picture, side in ((want, "reference"), (got, "angle"))]  # fmt: skip
         first, second = (np.array(side) for side in rows)
         tuner = tuner_fitted(first, second, _SPREAD)
-        every = body.areas
-        return Measured(tuner, source, _WORDS[source].format(count=len(every)), sources)
+        words = _WORDS[source].format(count=len(body.areas))
+        return Measured(tuner, source, words, sources, pairs)
     flat = [picture[::3, ::3].reshape(-1, 3) for picture in (want, got)]
-    return Measured(tuner_of_pictures(flat[0], flat[1]), source, _WORDS[source], sources)
+    return Measured(tuner_of_pictures(flat[0], flat[1]), source, _WORDS[source], sources, pairs)
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,11 +58,19 @@ class MeasureIn(Schema):
     areas: list[PlaceIn] = Field(default_factory=list, max_length=64)
 
 
+class PairEffectOut(Schema):
+    """The most that pairs move any grey, and any usual skin: delta E."""
+
+    greys: float
+    skins: float
+
+
 class MeasuredOut(Schema):
     tuner: TunerOut | None
     source: Source | None
     words: str  # what it was measured on, and how far it can be trusted
     sources: list[Source]  # that there are
+    pairs: PairEffectOut | None  # where the trim has pairs
 
 
 class ComparedOut(Schema):

@@ -186,7 +186,7 @@ def test_bands_turn_their_hue_and_leave_neutral_alone():
     np.testing.assert_allclose(trimmed(Trim(hues=HUES), neutral), neutral, rtol=3e-6)
 
 
-PAIRS = (ColourPair((0.30, 0.16, 0.10), (0.33, 0.17, 0.12), reach=0.08),
+PAIRS = (ColourPair((0.30, 0.16, 0.10), (0.33, 0.17, 0.12), reach=0.08, origin="B004_02"),
          ColourPair((0.05, 0.09, 0.30), (0.06, 0.09, 0.27), reach=0.1))  # fmt: skip
 
 
@@ -253,6 +253,8 @@ def test_softening_takes_detail_off_and_is_the_same_in_a_region():
         ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.21, 0.1, 0.1]},
                     {"angle": [0.2, 0.1, 0.1], "reference": [0.18, 0.1, 0.1]}]}, "trim.pairs",
          "Pairs 1 and 2 contradict"),
+        ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.21, 0.1, 0.1], "origin": 4}]},
+         "chain.invalid", "origin"),
         ({"gain": 1}, "chain.invalid", "unknown fields"),
         ({"off": ["light", "sound"]}, "chain.invalid", "bypassed"),
     ],

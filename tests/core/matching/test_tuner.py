@@ -17,8 +17,11 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.stages.trim import ColourPair
 from syntonos.core.chain.trimming import through_trim
-from syntonos.core.encodings import CURVES, encode
+from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
+from syntonos.core.encodings import AP1, CURVES, encode
+from syntonos.core.matching.pair_effect import effect_of_pairs
 from syntonos.core.matching.readings import working
 from syntonos.core.matching.tuner import (
     Tuner,
@@ -133,3 +136,19 @@ def test_what_a_trim_still_has_to_do_over_another_match():
     assert left.detail == trim.detail
     same = left_over(trim, before, before)
     assert (same.stops, same.contrast) == pytest.approx((0.3, 1.05), abs=0.01)
+
+
+def test_what_pairs_do_to_greys_and_skins_is_said():
+    assert effect_of_pairs(Trim(stops=1)) is None
+    blue = ColourPair((0.05, 0.09, 0.30), (0.06, 0.09, 0.27))
+    told = effect_of_pairs(Trim(pairs=(blue,)))
+    assert told.greys < 0.01
+    assert told.skins < 0.01
+    # A pair at a grey moves greys by as much as its two colours are apart.
+    grey = ColourPair((0.18, 0.18, 0.18), (0.19, 0.18, 0.17))
+    lab = [xyz_to_lab(AP1.to_xyz @ np.array(side), AP1.to_xyz @ np.ones(3))
+           for side in (grey.angle, grey.reference)]  # fmt: skip
+    told = effect_of_pairs(Trim(pairs=(grey,)))
+    assert told.greys == pytest.approx(float(delta_e_2000(*lab)), rel=0.05)
+    assert told.skins > 0
+    assert effect_of_pairs(Trim(pairs=(grey,), off=("pairs",))) is None

@@ -2346,7 +2346,8 @@ export interface components {
          * ColourPair
          * @description A colour of the angle, and that of the reference that it should be: AP1 before this part.
          *
-         *     `reach` in the working log, as chroma; luminance counts a third. `strength` 0..1.
+         *     `reach` in the working log, as chroma; luminance counts a third. `strength` 0..1. `origin` says
+         *     where it was picked: clips, frames, places.
          */
         ColourPair: {
             /** Angle */
@@ -2355,6 +2356,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Origin
+             * @default
+             */
+            origin: string;
             /**
              * Reach
              * @default 0.08
@@ -3493,6 +3499,7 @@ export interface components {
         };
         /** MeasuredOut */
         MeasuredOut: {
+            pairs: components["schemas"]["PairEffectOut"] | null;
             /** Source */
             source: ("chart" | "areas" | "picture") | null;
             /** Sources */
@@ -3731,6 +3738,16 @@ export interface components {
             stills: boolean;
             /** Targets */
             targets: string[];
+        };
+        /**
+         * PairEffectOut
+         * @description The most that pairs move any grey, and any usual skin: delta E.
+         */
+        PairEffectOut: {
+            /** Greys */
+            greys: number;
+            /** Skins */
+            skins: number;
         };
         /** PartIn */
         PartIn: {

@@ -31,7 +31,7 @@ PARTS: Final = ("light", "tone", "curves", "hues", "pairs", "detail")
 LEVELS: Final = ("darks", "middle", "lights")
 HUES: Final = ("red", "yellow", "green", "cyan", "blue", "magenta")
 BANDS: Final = ("fine", "middle", "coarse")
-_MOST_POINTS, _MOST_PAIRS = 16, 64
+_MOST_POINTS, _MOST_PAIRS, _LONGEST_ORIGIN = 16, 64, 200
 _LEAST_REACH, USUAL_REACH, MOST_REACH = 0.05, 0.08, 0.4
 # Neighbouring bands may not be turned further apart: hues between them would change their order.
 MOST_BETWEEN: Final = 36.0
@@ -60,13 +60,15 @@ class HueTrim:
 class ColourPair:
     """A colour of the angle, and that of the reference that it should be: AP1 before this part.
 
-    `reach` in the working log, as chroma; luminance counts a third. `strength` 0..1.
+    `reach` in the working log, as chroma; luminance counts a third. `strength` 0..1. `origin` says
+    where it was picked: clips, frames, places.
     """
 
     angle: Triple
     reference: Triple
     reach: float = USUAL_REACH
     strength: float = 1.0
+    origin: str = ""
 
 
 _EVEN: Final = (LevelTrim(), LevelTrim(), LevelTrim())
@@ -204,9 +206,16 @@ def _pairs(raw: Any) -> tuple[ColourPair, ...]:
             _within(number(plain.get("reach", USUAL_REACH), f"{place}.reach"),
                     _LEAST_REACH, MOST_REACH, f"{place}.reach"),
             share(plain.get("strength", 1.0), f"{place}.strength"),
+            _origin(plain.get("origin", ""), place),
         )  # fmt: skip
         out.append(pair)
     return tuple(out)
+
+
+def _origin(raw: Any, place: str) -> str:
+    if not isinstance(raw, str) or len(raw) > _LONGEST_ORIGIN:
+        raise failure(f"{place}: its origin is not understood.")
+    return raw
 
 
 def read_trim(stage: Any) -> Trim:

@@ -3,7 +3,7 @@ import { MonitorUp } from "lucide-react";
 import { type ComponentProps, useState } from "react";
 import { Link, useParams } from "react-router";
 import { useStore } from "zustand";
-import type { Angle, Match } from "@/api/client";
+import type { Angle, Clip, Match } from "@/api/client";
 import type { Overrides, Seen } from "@/api/draft";
 import { angleQuery, clipQuery, diagnosticsQuery, encodingsQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
@@ -343,6 +343,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             clipName={ownClip?.name ?? "this clip"}
             places={places}
             compared={measured.compared}
+            effect={measured.pairs}
+            originOf={(at) => originOf(at, clips, frames)}
             onPart={(part) => bench.set({ part })}
             onFor={(forClip) => {
               hand.setState({ trim: null, clipTrim: null });
@@ -534,6 +536,17 @@ function LookUnderHand({
       onStage={(next) => hand.setState({ look: next })}
     />
   );
+}
+
+/** Where a place was picked: clip, frame and place in per cent, of the angle and the reference. */
+function originOf(
+  place: Place,
+  clips: readonly [Clip | undefined, Clip | undefined],
+  frames: readonly [number, number],
+): string {
+  const one = (i: 0 | 1, [x, y]: [number, number]) =>
+    `${clips[i]?.name ?? "?"} frame ${frames[i] + 1} at ${(100 * x).toFixed(1)}, ${(100 * y).toFixed(1)} %`;
+  return `${one(1, place.angle)} as ${one(0, place.reference)}`;
 }
 
 const SOURCES: Record<Source, string> = {

@@ -30,6 +30,8 @@ export function TrimPanel({
   clipName,
   places,
   compared,
+  effect,
+  originOf,
   onPart,
   onFor,
   onPlaces,
@@ -41,6 +43,10 @@ export function TrimPanel({
   clipName: string;
   places: Place[];
   compared: Compared[];
+  /** What the pairs do beside their own colours. */
+  effect: Schemas["PairEffectOut"] | null;
+  /** Where a place was picked, in words. */
+  originOf: (place: Place) => string;
   onPart: (part: Part) => void;
   onFor: (forClip: boolean) => void;
   onPlaces: (places: Place[]) => void;
@@ -86,6 +92,8 @@ export function TrimPanel({
         set={set}
         places={places}
         compared={compared}
+        effect={effect}
+        originOf={originOf}
         onPlaces={onPlaces}
       />
       <div className="flex items-center gap-2">
@@ -183,18 +191,23 @@ type PartProps = {
   set: (changes: TrimStage) => void;
 };
 
+type PairsProps = {
+  places: Place[];
+  compared: Compared[];
+  effect: Schemas["PairEffectOut"] | null;
+  originOf: (place: Place) => string;
+  onPlaces: (places: Place[]) => void;
+};
+
 function PartOf({
   part,
   places,
   compared,
+  effect,
+  originOf,
   onPlaces,
   ...rest
-}: PartProps & {
-  part: Part;
-  places: Place[];
-  compared: Compared[];
-  onPlaces: (places: Place[]) => void;
-}) {
+}: PartProps & PairsProps & { part: Part }) {
   switch (part) {
     case "light":
       return <Light {...rest} />;
@@ -205,7 +218,7 @@ function PartOf({
     case "hues":
       return <Hues {...rest} />;
     case "pairs":
-      return <Pairs {...rest} places={places} compared={compared} onPlaces={onPlaces} />;
+      return <Pairs {...rest} {...{ places, compared, effect, originOf, onPlaces }} />;
     case "detail":
       return <Detail {...rest} />;
   }
@@ -529,15 +542,22 @@ const swatch = (rgb: readonly number[]) => {
   return `rgb(${r} ${g} ${b})`;
 };
 
-function Pairs({
-  now,
-  set,
-  places,
-  compared,
-  onPlaces,
-}: PartProps & { places: Place[]; compared: Compared[]; onPlaces: (places: Place[]) => void }) {
+function Pairs({ now, set, places, compared, effect, originOf, onPlaces }: PartProps & PairsProps) {
+  const pairOf = (c: Compared, place: Place | undefined): Full["pairs"][number] => ({
+    angle: c.pair[0],
+    reference: c.pair[1],
+    reach: c.reach,
+    strength: 1,
+    origin: place ? originOf(place) : "",
+  });
   return (
     <div className="flex flex-col gap-1">
+      {effect && (
+        <p className="faint text-2xs">
+          The pairs move greys by ΔE {effect.greys.toFixed(1)} at most, usual skins by{" "}
+          {effect.skins.toFixed(1)}.
+        </p>
+      )}
       {places.length === 0 && now.pairs.length === 0 && (
         <p className="faint">
           Press P, then click the same thing in both pictures: it is compared here, and becomes a
@@ -600,7 +620,7 @@ function Pairs({
                     type="button"
                     className="btn btn-xs"
                     title="This colour of the angle should be that one of the reference"
-                    onClick={() => set({ pairs: [...now.pairs, pairOf(c)] })}
+                    onClick={() => set({ pairs: [...now.pairs, pairOf(c, places[i])] })}
                   >
                     Pair
                   </button>{" "}
@@ -620,7 +640,7 @@ function Pairs({
               const change = (changes: Partial<typeof pair>) =>
                 set({ pairs: now.pairs.map((q, k) => (k === i ? { ...q, ...changes } : q)) });
               return (
-                <tr key={`pair ${pair.angle.join()}`}>
+                <tr key={`pair ${pair.angle.join()}`} title={pair.origin || undefined}>
                   <td>⇒</td>
                   <td>
                     <Two left={pair.angle} right={pair.reference} />
@@ -676,14 +696,6 @@ function Pairs({
 }
 
 const round = (value: number, digits = 3) => Number(value.toFixed(digits));
-
-/** A pair of a place, with the reach that its way needs. */
-const pairOf = (c: Compared): Full["pairs"][number] => ({
-  angle: c.pair[0],
-  reference: c.pair[1],
-  reach: c.reach,
-  strength: 1,
-});
 
 function Two({ left, right }: { left: readonly number[]; right: readonly number[] }) {
   return (

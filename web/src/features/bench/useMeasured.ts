@@ -97,6 +97,7 @@ export function useMeasured({
     words: found.data?.words ?? "",
     source: found.data?.source ?? null,
     sources: found.data?.sources ?? [],
+    pairs: found.data?.pairs ?? null,
     error: found.error ?? compared.error,
     compared: places.length ? (compared.data ?? []) : [],
   };
