@@ -10,6 +10,7 @@ import argparse
 import contextlib
 import io
 import os
+import signal
 import sys
 import traceback
 from collections.abc import Iterator, Sequence
@@ -210,6 +211,10 @@ def _shown() -> Iterator[None]:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code."""
+    _stopped.clear()
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+        with contextlib.suppress(ValueError):  # not in the main thread
+            signal.signal(signal.SIGINT, _stop)
     try:
         with _shown():
             code = _run(argv)
@@ -220,6 +225,19 @@ def main(argv: Sequence[str] | None = None) -> int:
         return 0
     except KeyboardInterrupt:
         return STOPPED
+    except Exception:
+        if _stopped:
+            return STOPPED
+        raise
+
+
+# Libraries that are interrupted while they are loaded turn Ctrl-C into errors of their own.
+_stopped: list[int] = []
+
+
+def _stop(number: int, _: object) -> NoReturn:
+    _stopped.append(number)
+    raise KeyboardInterrupt
 
 
 def _run(argv: Sequence[str] | None) -> int:
@@ -250,6 +268,8 @@ def _run(argv: Sequence[str] | None) -> int:
     except MemoryError:
         return fail("This needs more memory than there is. Give a smaller file.")
     except Exception as error:
+        if _stopped:
+            raise
         return fail(f"{type(error).__name__}: {error}. This is an error of the program itself: "
                     "report it with what SYNTONOS_TRACE=1 shows.")  # fmt: skip
 
