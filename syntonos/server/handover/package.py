@@ -139,7 +139,7 @@ def _stills(places: list[tuple[Light, Camera]]) -> dict[str, bytes]:
             if selectors.current_match(light.pk, camera) is None:
                 out[f"{stem}_reference.jpg"] = picture(clip, chain_of(clip), seen)
                 continue
-            before = compose(parts_of(clip), Overrides(off=frozenset({"match"})))
+            before = compose(parts_of(clip), Overrides(off=frozenset({"match", "trim"})))
             out[f"{stem}_as-shot.jpg"] = picture(clip, before, seen)
             out[f"{stem}_matched.jpg"] = picture(clip, chain_of(clip), seen)
         except ColourError:  # its media are gone: the LUTs do not need them

@@ -31,8 +31,8 @@ _SPREAD = 0.004  # of a place's mean, code values of the working log
 _LIGHT = EncodingOutput("linear/ap1")
 _WORDS = {
     "areas": "{count} areas that were marked in both pictures",
-    "picture": "statistics of both pictures: an estimate, good to about a quarter stop and 20 "
-    "mired where both show the same things",
+    "picture": "statistics of both pictures: an estimate only, right as far as both show the "
+    "same things in like shares",
 }
 
 
@@ -52,7 +52,7 @@ def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) ->
     assert clip is not None  # noqa: S101 - the API asks for one
     in_force = InForce(camera.production, light.pk)
     match = in_force.matches.get((light.pk, camera.pk)) if body.with_match else None
-    trim = _trim(light, camera, clip, body)
+    trim = _trim(light, camera, clip, body) if body.with_match else NEUTRAL
     reference = camera.production.reference_camera
     own = selectors.latest_reading(light.pk, camera.pk)
     base = selectors.latest_reading(light.pk, reference.pk) if reference else None
@@ -139,7 +139,7 @@ def _pictures(clip: Clip, body: MeasureIn, in_force: InForce) -> list[NDArray[np
         rows, pk=body.reference_clip_id, light=clip.light,
         camera=in_force.production.reference_camera,
     )  # fmt: skip
-    off: Any = frozenset() if body.with_match else frozenset({"match"})
+    off: Any = frozenset() if body.with_match else frozenset({"match", "trim"})
     out = []
     for one, frame, more in (
         (base, body.reference_frame, {}),

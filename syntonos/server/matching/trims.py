@@ -7,8 +7,6 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
-from django.db.models import Q
-
 from syntonos.core.chain import Trim as TrimStage
 from syntonos.core.chain import read_trim
 from syntonos.core.chain.stages.trim import NEUTRAL, PARTS
@@ -128,6 +126,8 @@ def copy_parts(
     if not parts or set(parts) - set(PARTS):
         raise ChainError("No part of the trim was named.", hint=f"Parts: {', '.join(PARTS)}.",
                          code="trim.parts")  # fmt: skip
+    for place in targets:  # all or none
+        _check(*place)
     made = []
     with together(targets[0][0].production_id):
         for light, camera, clip in targets:
@@ -140,10 +140,3 @@ def copy_parts(
 def is_over_other(row: Trim | None, match_id: int | None) -> bool:
     """Say whether a trim was made over another match than the one in force."""
     return row is not None and row.match_id != match_id and not stage_of(row).is_neutral
-
-
-def trims_in(light: Light, camera: Camera) -> list[Trim]:
-    """Return the trims in force of a camera in a light: its own first, then those of clips."""
-    rows = Trim.objects.filter(light=light, camera=camera, is_current=True)
-    found = rows.filter(Q(clip__isnull=True) | Q(clip__is_put_away=False))
-    return sorted(found.select_related("clip", "match"), key=lambda r: (r.clip_id or 0, r.pk))

@@ -53,7 +53,7 @@ class MeasureIn(Schema):
     reference_frame: int = Field(0, ge=0)
     trim: TrimStage | None = None  # under the hand; None: as kept
     clip_trim: TrimStage | None = None
-    with_match: bool = True
+    with_match: bool = True  # False: as shot, without match and trim
     source: Source | None = None  # None: the best that there is
     areas: list[PlaceIn] = Field(default_factory=list, max_length=64)
 

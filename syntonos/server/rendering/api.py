@@ -23,7 +23,7 @@ from syntonos.server.rendering.service import SERVICE
 router = Router()
 
 Stage = Literal["code", "input", "output"]
-_WITHOUT_MATCH = Overrides(off=frozenset({"match"}))
+_AS_SHOT = Overrides(off=frozenset({"match", "trim"}))
 
 
 @router.get("/clips/{clip_id}/frames/{frame}/picture", operation_id="getPicture",
@@ -33,7 +33,7 @@ def get_picture(
     output: str = "",
 ) -> HttpResponse:  # fmt: skip
     clip = views.clip_of(clip_id)
-    chain = chain_of(clip, AS_IN_FORCE if stage == "output" else _WITHOUT_MATCH, output=output)
+    chain = chain_of(clip, AS_IN_FORCE if stage == "output" else _AS_SHOT, output=output)
     overlay = "code" if stage == "code" else ""
     seen = Seen(frame, max(16, min(width, 3840)), overlay=overlay)
     tag = f'"{picture_key(clip, chain, seen)}"'

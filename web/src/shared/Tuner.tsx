@@ -33,51 +33,6 @@ export function signed(value: number, digits: number): string {
   return `${value < 0 ? "−" : "+"}${text}`;
 }
 
-const place = (value: number, reach: number) =>
-  50 + (Math.max(-reach, Math.min(reach, value)) / reach) * 46;
-
-/** Five scales with needle, tolerance band, figure and unit. */
-export function TunerScales({ tuner }: { tuner: Tuner }) {
-  return (
-    <div className="grid flex-1 grid-cols-5">
-      {SCALES.map(({ key, name, reach, tolerance, write }) => (
-        <div key={key} className="rule border-l px-3 py-1.5">
-          <div className="flex justify-between">
-            <span className="faint">{name}</span>
-            <span className="value font-semibold">{write(tuner[key])}</span>
-          </div>
-          <svg
-            viewBox="0 0 100 14"
-            className="mt-1 h-4 w-full"
-            preserveAspectRatio="none"
-            aria-hidden="true"
-          >
-            <rect
-              x={place(-tolerance, reach)}
-              y="1"
-              width={place(tolerance, reach) - place(-tolerance, reach)}
-              height="9"
-              fill="currentColor"
-              opacity="0.22"
-            />
-            {Array.from({ length: 9 }, (_, i) => i * 11.5 + 4).map((x) => (
-              <path key={x} d={`M${x} 10v3`} stroke="currentColor" strokeWidth=".4" opacity=".5" />
-            ))}
-            <path d="M50 0v13" stroke="currentColor" strokeWidth=".5" opacity=".8" />
-            <rect
-              x={place(tuner[key], reach) - 0.7}
-              y="1"
-              width="1.4"
-              height="11"
-              fill="currentColor"
-            />
-          </svg>
-        </div>
-      ))}
-    </div>
-  );
-}
-
 /** The tuner in miniature: five ticks, each above or below its line by how far it is off. */
 export function TunerTicks({ tuner }: { tuner: Tuner }) {
   const words = SCALES.map((s) => `${s.name} ${s.write(tuner[s.key])}`).join(", ");

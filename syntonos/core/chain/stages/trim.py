@@ -26,7 +26,8 @@ if TYPE_CHECKING:
     from syntonos.core.chain.packing import Packer
 
 PLAIN: Final = Cdl()
-# The parts in signal order; each can be bypassed alone.
+# The parts in signal order, but for the curve of luminance, which runs in light, before tone; each
+# can be bypassed alone.
 PARTS: Final = ("light", "tone", "curves", "hues", "pairs", "detail")
 LEVELS: Final = ("darks", "middle", "lights")
 HUES: Final = ("red", "yellow", "green", "cyan", "blue", "magenta")

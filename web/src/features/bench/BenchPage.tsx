@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { MonitorUp } from "lucide-react";
-import { type ComponentProps, useState } from "react";
+import { type ComponentProps, useEffect, useState } from "react";
 import { Link, useParams } from "react-router";
 import { useStore } from "zustand";
 import type { Angle, Clip, Match } from "@/api/client";
@@ -22,7 +22,7 @@ import { Pictures } from "./Pictures";
 import { type Pending, PlacesLayer, type Side } from "./PlacesLayer";
 import { Revisions } from "./Revisions";
 import { Scopes } from "./Scopes";
-import { seenOf, withoutMatch } from "./seen";
+import { asShot, seenOf } from "./seen";
 import { TrimPanel } from "./TrimPanel";
 import { allOff, TunerHand } from "./TunerHand";
 import { PARTS, standing } from "./trimParts";
@@ -221,14 +221,26 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   const frames = clips.map((c, i) =>
     Math.min(place.frames[isOwnBoth ? 1 : i] ?? 0, (c?.frame_count ?? 1) - 1),
   ) as [number, number];
-  const left: Overrides = tried && beside ? withoutMatch : {};
+  // Without a match there is no other view of the angle than the one that is trimmed.
+  const isMatched = place.match || !angle.match;
+  const left: Overrides = tried && beside ? asShot : {};
   const right: Overrides = tried
-    ? { ...withoutMatch, decode: tried }
+    ? { ...asShot, decode: tried }
     : compared
       ? { match_id: compared.id }
-      : place.match
+      : isMatched
         ? {}
-        : withoutMatch;
+        : asShot;
+  const [places, setPlaces] = useState<Place[]>([]);
+  const [pending, setPending] = useState<Pending>(null);
+  // What was half done on a clip is not carried to another one: before its picture is asked for.
+  const shown = `${clips[0]?.id} ${clips[1]?.id}`;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: when other clips are shown
+  useEffect(() => {
+    setPlaces([]);
+    setPending(null);
+    hand.setState({ trim: null, clipTrim: null });
+  }, [hand, shown]);
   const reference = usePictureView(
     seenOf(place, clips[0], frames[0], left, place.mark === "unseen" ? "" : place.mark),
     hand,
@@ -255,9 +267,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     { r: () => setHeld(false) },
   );
   const trim = useTrim(angle, ownClip, hand, place.forClip);
-  const [places, setPlaces] = useState<Place[]>([]);
   const [picking, setPicking] = useState(false);
-  const [pending, setPending] = useState<Pending>(null);
   const [copying, setCopying] = useState(false);
   const [source, setSource] = useState<Source | null>(null);
   const measured = useMeasured({
@@ -266,19 +276,10 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     frames,
     hand,
     kept: { stage: trim.kept, forClip: place.forClip },
-    withMatch: place.match,
+    withMatch: isMatched,
     source,
     places,
   });
-  // What was half done on a clip is not carried to another one.
-  const shown = `${clips[0]?.id} ${clips[1]?.id}`;
-  const [worked, setWorked] = useState(shown);
-  if (worked !== shown) {
-    setWorked(shown);
-    setPlaces([]);
-    setPending(null);
-    hand.setState({ trim: null, clipTrim: null });
-  }
   const pick = (side: Side, at: [number, number]) => {
     if (!pending || pending.side === side) {
       setPending({ side, at });
@@ -290,14 +291,20 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     setPicking(false);
     bench.set({ panel: "trim", part: "pairs" });
   };
+  // Only what is on screen can be turned: not as shot, not under a tried encoding.
+  const canTurn = trim.isReady && isMatched && !isOwnBoth && tried === null;
   const takeAllOff = () => {
     const tuner = measured.tuner && standing(measured.tuner, measured.at, trim.now);
     const next = allOff(trim, tuner);
-    if (next && trim.isReady) trim.set(next);
+    if (next && canTurn) trim.set(next);
   };
   useKeys({
     t: takeAllOff,
-    v: () => trim.isDraft && !trim.keep.isPending && trim.keep.mutate({ stage: trim.now }),
+    v: () => {
+      if (!trim.isDraft || trim.keep.isPending) return;
+      bench.set({ panel: "trim" }); // where it is said if somebody else was first
+      trim.keep.mutate({ stage: trim.now });
+    },
     p: () => {
       setPicking(!picking);
       setPending(null);
@@ -479,7 +486,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           measuredAt={measured.at}
           isFresh={measured.isFresh}
           trim={trim}
-          disabled={isOwnBoth || !trim.isReady}
+          disabled={!canTurn}
         />
       </div>
       {!wipe && place.scopes && (

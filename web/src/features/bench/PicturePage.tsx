@@ -6,7 +6,7 @@ import { angleQuery } from "@/api/queries";
 import { useShownOnBench } from "./cleanWindow";
 import { createHand } from "./hand";
 import { PictureCanvas } from "./PictureCanvas";
-import { seenOf, withoutMatch } from "./seen";
+import { asShot, seenOf } from "./seen";
 import { pickClip, useBenchPlace } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
 
@@ -22,7 +22,7 @@ export function PicturePage() {
   const clip =
     clips.find((c) => c.id === shown?.clip_id) ?? pickClip(clips, place.kind, place.clips[1]);
   const [hand] = useState(createHand);
-  const own = seenOf(place, clip, place.frames[1], place.match ? {} : withoutMatch);
+  const own = seenOf(place, clip, place.frames[1], place.match ? {} : asShot);
   const { view, label } = usePictureView(shown ?? own, hand, asItIs);
   const parts = useMemo(() => [{ view }], [view]);
   return (

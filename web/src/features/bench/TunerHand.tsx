@@ -54,6 +54,9 @@ export function TunerHand({
 }) {
   const shown = measured ? standing(measured, measuredAt, trim.now) : null;
   const own = scalesOf(trim.now);
+  const set = (next: TrimStage) => {
+    if (!disabled) trim.set(next);
+  };
   return (
     <div className="grid min-w-0 flex-1 grid-cols-5">
       {SCALES.map((scale) => (
@@ -67,8 +70,8 @@ export function TunerHand({
           own={own[scale.key]}
           isFresh={isFresh}
           disabled={disabled}
-          onTurn={(by) => trim.set(turned(trim.now, scale.key, by, shown?.[scale.key] ?? 0))}
-          onTakeOff={() => shown && trim.set(takenOff(trim.now, shown, [scale.key]))}
+          onTurn={(by) => set(turned(trim.now, scale.key, by, shown?.[scale.key] ?? 0))}
+          onTakeOff={() => shown && set(takenOff(trim.now, shown, [scale.key]))}
           onReset={() => {
             const { cdl } = full(trim.now);
             const back: Record<Scale, Partial<TrimStage>> = {
@@ -78,7 +81,7 @@ export function TunerHand({
               contrast: { contrast: 1 },
               strength: { cdl: { ...cdl, saturation: NEUTRAL.cdl.saturation } },
             };
-            trim.set({ ...trim.now, ...back[scale.key] });
+            set({ ...trim.now, ...back[scale.key] });
           }}
           where={trim.where}
         />
@@ -237,13 +240,9 @@ function OneScale({
         ) : (
           <button
             type="button"
-            className="faint value cursor-text truncate text-left"
-            title={`What the trim has; double click takes it back, Enter on the scale types`}
-            onClick={() => setTyping(true)}
-            onDoubleClick={() => {
-              setTyping(false);
-              onReset();
-            }}
+            className="faint value truncate text-left"
+            title="What the trim has: double click takes it back, Enter on the scale types"
+            onDoubleClick={onReset}
           >
             trim {scale === "contrast" ? (1 + own).toFixed(3) : signed(own, DIGITS[scale])}
           </button>

@@ -9,7 +9,7 @@ import { createHand, ofAngle, ofReference } from "./hand";
 import { hdrWords } from "./Pictures";
 import { PictureView } from "./pictureView";
 import { Revisions } from "./Revisions";
-import { withoutMatch } from "./seen";
+import { asShot } from "./seen";
 import { next } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
 
@@ -69,14 +69,14 @@ describe("a picture under the hand", () => {
     const { asked, answer } = server();
     const hand = createHand();
     const { result, rerender } = renderHook(
-      ({ off }) => usePictureView(seen(0, off ? withoutMatch : {}), hand, ofAngle),
+      ({ off }) => usePictureView(seen(0, off ? asShot : {}), hand, ofAngle),
       { initialProps: { off: false } },
     );
     answer({ matched: true, clip: "B001" });
     await waitFor(() => expect(result.current.label?.matched).toBe(true));
     rerender({ off: true });
     await waitFor(() => expect(asked).toHaveLength(2));
-    expect(asked[1]?.overrides).toEqual({ off: ["match"] });
+    expect(asked[1]?.overrides).toEqual({ off: ["match", "trim"] });
     // The new one is not there yet: the old picture stays, and is still said to be matched.
     expect(result.current.label?.matched).toBe(true);
     answer({ matched: false, clip: "B001" });

@@ -6,7 +6,7 @@ import { angle, clip } from "@/test/fixtures";
 import { createHand, ofAngle, ofReference, whenAtRest } from "./hand";
 import { Pictures } from "./Pictures";
 import { PictureView } from "./pictureView";
-import { seenOf, withoutMatch } from "./seen";
+import { asShot, seenOf } from "./seen";
 import { readPlace } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
 
@@ -82,13 +82,13 @@ describe("a frame as the Bench looks at it", () => {
 
   it("has the output, the marks and no colour where the address says so", () => {
     const own = { ...clip({ width: 3840 }), stand: "s" };
-    const seen = seenOf(place("output=hdr&mono=on&mark=unseen&hdr=whole"), own, 4, withoutMatch);
+    const seen = seenOf(place("output=hdr&mono=on&mark=unseen&hdr=whole"), own, 4, asShot);
     expect(seen).toEqual({
       clip_id: own.id,
       stand: "s",
       frame: 4,
       width: 1280,
-      overrides: { off: ["match"], output: "hdr", grey: true },
+      overrides: { off: ["match", "trim"], output: "hdr", grey: true },
       mark: "unseen",
       whole: true,
     });

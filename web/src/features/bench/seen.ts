@@ -2,7 +2,8 @@ import type { StandingClip } from "@/api/client";
 import type { Mark, Overrides, Seen } from "@/api/draft";
 import type { BenchPlace } from "./useBenchPlace";
 
-export const withoutMatch: Overrides = { off: ["match"] };
+/** As shot: before the match and what was trimmed over it. */
+export const asShot: Overrides = { off: ["match", "trim"] };
 
 /** A frame of a clip as the Bench looks at it: with its output, its marks, with or without colour. */
 export function seenOf(
