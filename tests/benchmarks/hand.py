@@ -168,7 +168,7 @@ def _is_last(page: Page, what: str) -> bool:
     if body is None:
         return False
     if what == "slider":
-        value = float(page.get_by_role("slider", name="Exposure").input_value())
+        value = float(page.get_by_role("slider", name="Exposure").get_attribute("aria-valuenow"))
         dials = re.search(r'"stops": ?(-?[\d.]+)', json.dumps(body.get("dials") or body))
         return dials is not None and abs(float(dials[1]) - value) < 1e-9
     return body["frame"] == int(page.get_by_role("slider", name="Angle frame").input_value())

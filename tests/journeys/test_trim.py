@@ -107,6 +107,50 @@ def test_a_trim_over_a_replaced_match_and_two_windows_that_disagree(page):
     assert abs(float(re.search(r"trim ([-+\d.]+)", text)[1]) - 0.2) < 0.06
 
 
+def pane(page, side):
+    return page.locator(f"[data-pane={side}]").bounding_box()
+
+
+def test_probes_stay_with_their_clips_and_are_looked_at_from_near(page):
+    start = matched(page)
+    page.goto(f"{start}{BENCH}?panel=probes")
+    expect(page.locator("canvas[data-drawn=yes]")).to_have_count(3)
+    box = pane(page, "angle")
+    page.mouse.move(box["x"] + 0.5 * box["width"], box["y"] + 0.4 * box["height"])
+    expect(page.get_by_text(re.compile(r"file \d+ \d+ \d+ · display"))).to_be_visible()
+    page.keyboard.press("p")  # under the pointer
+    expect(page.get_by_role("button", name="Probe 1", exact=True)).to_have_count(1)
+    box = pane(page, "reference")
+    page.mouse.click(box["x"] + 0.5 * box["width"], box["y"] + 0.4 * box["height"])
+    expect(page.get_by_role("button", name="Probe 1", exact=True)).to_have_count(2)
+    page.get_by_label("Name of the probe").fill("wall")
+    page.keyboard.press("Enter")
+    line = page.get_by_role("status", name="Probes")
+    expect(line).to_contain_text(re.compile(r"wall.*ΔE \d+\.\d .* stop .* mired"))
+    before = line.inner_text()
+    scale(page, "Exposure").focus()
+    page.keyboard.press("Control+ArrowRight")
+    expect(line).not_to_have_text(before)
+    # Another clip has no such probe; a reload of this one has it still.
+    page.get_by_role("combobox", name="Angle clip").select_option(label="B001_01 chart")
+    expect(page.get_by_role("button", name="Probe wall", exact=True)).to_have_count(1)
+    page.get_by_role("combobox", name="Angle clip").select_option(label="B001_02 scene")
+    page.reload()
+    expect(page.get_by_role("button", name="Probe wall", exact=True)).to_have_count(2)
+    # Near: both pictures about the probe, down to single pixels.
+    page.get_by_role("row").filter(has_text="wall").click()
+    page.get_by_role("button", name="Near").click()
+    canvas = page.locator("[data-pane=angle] canvas")
+    expect(canvas).to_have_attribute("data-region", re.compile(r"^0\.4\d+,0\.3\d+,0\.1\d+"))
+    page.keyboard.press("f")
+    expect(canvas).to_have_attribute("data-region", "all")
+    # A stage is opened from its column, and Esc brings the table back.
+    page.get_by_role("button", name="balance", exact=True).click()
+    expect(page.get_by_role("tab", name="balance")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("tab", name="probes")).to_have_attribute("aria-selected", "true")
+
+
 # Where the board, the apron, a plank, the overalls and the clay are seen by B and by A, as one
 # would click them: shares of the pictures.
 SEEN = (((0.469, 0.256), (0.524, 0.291)), ((0.419, 0.833), (0.416, 0.734)),
@@ -157,12 +201,13 @@ def test_the_tuning_room_without_its_charts_in_under_25_actions(page, media):
     frames = [frame_of(media, f"{letter}004_02*") for letter in "BA"]
     before = distance(chains(), frames, places)
     actions = 0
-    for theirs, ours in SEEN:
-        page.keyboard.press("p")
+    for number, (theirs, ours) in enumerate(SEEN, start=1):
         for side, (x, y) in (("angle", theirs), ("reference", ours)):
-            box = page.locator(f"[data-picking={side}]").bounding_box()
+            box = page.locator(f"[data-pane={side}]").bounding_box()
             page.mouse.click(box["x"] + x * box["width"], box["y"] + y * box["height"])
-        actions += 3
+            marks = page.get_by_role("button", name=f"Probe {number}", exact=True)
+            expect(marks).to_have_count(1 if side == "angle" else 2)
+            actions += 1
     rows = page.get_by_role("row").filter(has_text="ΔE")
     expect(rows).to_have_count(5)
     expect(source).to_have_value("areas")

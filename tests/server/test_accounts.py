@@ -20,7 +20,8 @@ MANAGE = {
 }  # fmt: skip
 ONLY_ASKS = {
     "closeViews", "diagnose", "plotTone", "tryEncoding", "readCdl", "readConfig", "findChart",
-    "previewTakeAs", "previewBalance", "previewFit", "measureTrim", "comparePlaces",
+    "previewTakeAs", "previewBalance", "previewFit", "measureTrim", "readProbes",
+    "readPoints", "findOverlays",
 }  # fmt: skip
 ROLES = ("look", "grade", "manage")
 

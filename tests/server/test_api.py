@@ -50,13 +50,13 @@ def test_the_board_costs_the_same_queries_whatever_its_size(
     path = f"/productions/{place.production.pk}/board"
     read("AB")
     api("get", path)
-    with django_assert_num_queries(14):
+    with django_assert_num_queries(15):
         api("get", path)
     for letter in "DEFGH":
         create_camera(place.production, {"letter": letter, "name": letter, "encoding": "srgb"})
     for i in range(5):
         create_light(place.production, {"name": f"light {i}"})
-    with django_assert_num_queries(14):
+    with django_assert_num_queries(15):
         api("get", path)
 
 

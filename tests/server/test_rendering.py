@@ -142,6 +142,55 @@ def test_a_draft_is_header_picture_and_counts(api, place):
     assert answer["code"] == "cdl.invalid"
 
 
+def message(api, **body):
+    header, picture, rest = _draft(api, **body)
+    parade = np.frombuffer(rest, np.uint16)[: 3 * 192 * 128].reshape(3, 192, 128)
+    return header, picture.astype(float), parade
+
+
+def test_zoomed_in_every_pixel_of_the_file_is_a_square_of_what_the_whole_shows(api, place):
+    clip = place.clips["A", "scene"]
+    whole = {"clip_id": clip.pk, "frame": 0, "width": clip.width}
+    _, picture, _ = message(api, **whole)
+    header, near, _ = message(api, **whole | {"region": [0.5, 0.25, 10 / clip.width, 0.02]})
+    left, top, wide, _ = header["region"]
+    x, y = round(left * clip.width), round(top * clip.height)
+    assert (header["pixels"], round(wide * clip.width)) == (clip.width, 10)
+    square = near.shape[1] // 10
+    middles = near[square // 2 :: square, square // 2 :: square]
+    there = picture[y : y + middles.shape[0], x : x + 10]
+    assert np.abs(middles - there).mean() < 3  # JPEG of detail
+    for wrong in ([0, 0, 0, 0], [-1, 0, 1, 1], [0.2, 0.2, "NaN", 0.1]):
+        body = {"view": "v", "sequence": 2, **whole, "region": wrong}
+        api("post", "/pictures/draft", body, 422)
+
+
+def test_scopes_of_a_region_and_of_the_lowest_tenth(api, place):
+    clip = place.clips["A", "scene"]
+    seen = {"clip_id": clip.pk, "frame": 0, "width": 480}
+    _, picture, all_of_it = message(api, **seen)
+    header, same, part = message(api, **seen, scoped=[0.25, 0.25, 0.5, 0.5])
+    assert (same == picture).all()
+    assert part.sum() == pytest.approx(all_of_it.sum() / 4, rel=0.02)
+    assert header["scoped"] == [0.25, 0.25, 0.5, 0.5]
+    header, _, low = message(api, **seen, lowest=True)
+    assert (header["bottom"], header["top"]) == (-0.01, 0.1)
+    # What lies under a tenth, told from the picture's own bytes.
+    dark = (picture < 25.5).mean(axis=(0, 1))
+    np.testing.assert_allclose(low[:, :, :-1].sum(axis=(1, 2)) / low[0].sum(), dark, atol=0.02)
+
+
+def test_overlays_of_a_frame_are_in_shares_of_it(api, place):
+    seen = {"clip_id": place.clips["A", "scene"].pk, "frame": 0}
+    found = api("post", "/pictures/overlays", {**seen, "contours": True, "neutral": True})
+    ends = np.concatenate([np.array(c["segments"]) for c in found["contours"]])
+    assert ends.min() >= 0
+    assert ends.max() <= 1
+    assert len(found["casts"]) > 10
+    none = api("post", "/pictures/overlays", seen)
+    assert none == {"contours": [], "casts": []}
+
+
 def test_the_bench_without_its_match_shows_what_the_server_shows_without_it(api, place, read):
     # A unit correction of one stop counts where the match is off, on the Bench as in kept pictures.
     read("AB")

@@ -74,11 +74,6 @@ def test_the_tuner_measures_after_the_trim_and_names_its_source(api, place, angl
     picture = api("post", f"{angle}/trim/measure", ask(place, source="picture"))
     assert "estimate" in picture["words"]
     assert abs(picture["tuner"]["exposure"]) < 0.6
-    spot = {"reference": [0.4, 0.5], "angle": [0.42, 0.5]}
-    areas = api("post", f"{angle}/trim/measure", ask(place, areas=[spot]))
-    assert (areas["source"], areas["sources"]) == ("areas", ["areas", "chart", "picture"])
-    outside = ask(place, areas=[{"reference": [3, 3], "angle": [0.5, 0.5]}])
-    assert api("post", f"{angle}/trim/measure", outside, status=422)["code"] == "area.outside"
     # The Board and the angle say the same as is measured.
     api("post", f"{angle}/trim", {"stage": stage(stops=0.3)}, status=201)
     assert api("get", angle)["tuner"]["exposure"] == pytest.approx(

@@ -106,7 +106,7 @@ def execute(
     """
     planned = plan(chain, number)
     width = code_rgb.shape[1]
-    source, inner = _with_margin(code_rgb, region, planned.margin(width))
+    source, inner = with_margin(code_rgb, region, planned.margin(width))
     values = upto_last(planned, source, width, threads=threads, is_cancelled=is_cancelled)
     out = run(planned.last, values, threads=threads, is_cancelled=is_cancelled)
     return out if inner is None else np.ascontiguousarray(out[inner])
@@ -129,7 +129,7 @@ def upto_last(
     return values
 
 
-def _with_margin(
+def with_margin(
     code_rgb: Picture, region: Region | None, margin: int
 ) -> tuple[Picture, tuple[slice, slice] | None]:
     """Return the region with its margin, as far as the frame goes, and where it lies in that."""

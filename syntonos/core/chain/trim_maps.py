@@ -16,7 +16,14 @@ from syntonos.core.chain.packing import Node
 from syntonos.core.chain.stages._strict import Triple, failure
 from syntonos.core.chain.stages.cdl import Cdl, pack_cdl
 from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, LevelTrim, Trim
-from syntonos.core.colorimetry import adaptation_matrix, locus_white, white_to_cct_duv, xy_to_xyz
+from syntonos.core.colorimetry import (
+    adaptation_matrix,
+    delta_e_2000,
+    locus_white,
+    white_to_cct_duv,
+    xy_to_xyz,
+    xyz_to_lab,
+)
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 from syntonos.core.encodings.gamuts import ACES_WHITE
 
@@ -275,7 +282,9 @@ def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
             if differ > _MOST_SLOPE * max(apart, 1e-9) and differ > 1e-4:
                 raise failure(
                     f"Pairs {j + 1} and {i + 1} contradict each other: nearly the same colour of "
-                    f"the angle should become two, {differ / _OF_A_STOP:.2f} stop apart.",
+                    f"the angle should become two, {differ / _OF_A_STOP:.2f} stop apart. "
+                    f"Without pair {j + 1} its colour is ΔE {_cost(pairs, j, i):.1f} off, "
+                    f"without pair {i + 1} ΔE {_cost(pairs, i, j):.1f}.",
                     "Take one of them out, or give both less strength.", "trim.pairs",
                 )  # fmt: skip
     if least_volume(pairs) < _LEAST_VOLUME:
@@ -283,6 +292,26 @@ def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
             "These pairs together fold colours over each other.",
             "Give them more reach or less strength.", "trim.pairs",
         )  # fmt: skip
+
+
+def _cost(pairs: tuple[ColourPair, ...], out: int, kept: int) -> float:
+    """Return how far a pair's colour is from what it should be when only another one acts."""
+    pair, other = pairs[out], pairs[kept]
+    log = _log(pair.angle, other.angle, other.reference, pair.reference)
+    own, centre = _places(log[:2])
+    share = other.strength * float(_bump(np.array(np.linalg.norm(own - centre) / other.reach)))
+    got = decode(log[0] + share * (log[2] - log[1]), _LOG)
+    lab = xyz_to_lab(np.array([got, pair.reference]) @ AP1.to_xyz.T, AP1.to_xyz @ np.ones(3))
+    return float(delta_e_2000(lab[0], lab[1]))
+
+
+def on_hue_plane(lin_ap1: NDArray[Any]) -> A:
+    """Return where colours (n, 3) of scene-linear AP1 lie on the plane of hue and chroma, (n, 2).
+
+    In code values of the working log; red lies to the right, 60 degrees on each of the others.
+    """
+    log = encode(np.maximum(np.asarray(lin_ap1, np.float64), 1e-5), _LOG)
+    return np.asarray(log @ _TO_PLANE[:2].T, np.float64)
 
 
 def least_volume(pairs: tuple[ColourPair, ...]) -> float:

@@ -164,6 +164,29 @@ def tuner_fitted(want: A, got: A, spread: float, *, only_white: bool = False) ->
                  (float(np.exp(off[4])) - 1) * 100)  # fmt: skip
 
 
+def white_apart(want: A, got: A, spread: float, *, rounds: int = 3) -> Tuner:
+    """Return exposure and white that one colour has to be turned back by to be another one.
+
+    Parameters
+    ----------
+    want, got : (3,)
+        Scene-linear AP1.
+    spread : float
+        As of `tuner_fitted`.
+    rounds : int
+        How often what is left is fitted again: what usual pairs of cameras are like counts less
+        each time.
+    """
+    turned, now = Trim(), got
+    for _ in range(rounds):
+        off = tuner_fitted(want[None], now[None], spread, only_white=True)
+        turned = taken_off(turned, off, SCALES[:3])
+        turned = replace(turned, warmth=float(np.clip(turned.warmth, -250, 250)),
+                         tint=float(np.clip(turned.tint, -40, 40)))  # fmt: skip
+        now = through_trim(turned, got[None])[0]
+    return Tuner(-turned.stops, -turned.warmth, -turned.tint, 0.0, 0.0)
+
+
 def tuner_of_pictures(want: A, got: A) -> Tuner:
     """Return how far a picture is from another one of the same scene: an estimate by statistics.
 
@@ -266,6 +289,14 @@ def _turned(gains: A) -> tuple[float, float]:
     kelvin, duv = white_to_cct_duv(white)
     kelvin_there, duv_there = white_to_cct_duv(there)
     return 1e6 / kelvin_there - 1e6 / kelvin, (duv_there - duv) * 1000
+
+
+def cast_of(lin_ap1: A) -> tuple[float, float]:
+    """Return how far a colour (3,) is from neutral, as the trim would turn it: mired, Duv x 1000.
+
+    Positive is warmer, and greener, than neutral. Of dark or strong colours it says nothing.
+    """
+    return _turned(np.maximum(lin_ap1 / max(float(lin_ap1 @ AP1_LUMINANCE), 1e-6), 1e-3))
 
 
 def _chroma_ratio(got: A, want: A, white: A) -> float:

@@ -12,10 +12,12 @@ from syntonos.core._jit import jit
 from syntonos.core.chain.displays import find_display
 from syntonos.core.chain.tiles import TILE, load
 
+Span = tuple[float, float]  # of the display signal, from the bottom of the parade to its top
 COLUMNS, LEVELS, SIDE = 192, 128, 128
-# The parade shows -5 % to 105 % of the display signal.
-BOTTOM, TOP = -0.05, 1.05
-_B, _SCALE, _ZERO = np.float32(BOTTOM), np.float32(LEVELS / (TOP - BOTTOM)), np.float32(0)
+# The parade shows -5 % to 105 % of the display signal, or its lowest tenth magnified.
+WHOLE: Span = (-0.05, 1.05)
+LOWEST: Span = (-0.01, 0.1)
+_ZERO = np.float32(0)
 _ONE = np.uint32(1)
 # The last level and cell take all that lies beyond; a hair below, so that they are not left.
 _LAST = np.float32(LEVELS - 0.01)
@@ -30,32 +32,39 @@ class ScopeCounts:
     """How many pixels fall on each cell.
 
     parade : (3, COLUMNS, LEVELS) uint16
-        Channel, place across the picture, level from BOTTOM to TOP of the display signal; values
+        Channel, place across the picture, level from the bottom to the top of `span`; values
         beyond are counted in the first and the last level.
     vector : (SIDE, SIDE) uint16
         ``[row, column]``: Cr from +0.5 at the top to -0.5, Cb from -0.5 at the left to +0.5;
         what lies beyond is counted at the edge.
     below, above : float
         Shares of the pixels with a channel at 0 or less, and at 1 or more.
+    span : tuple
+        Of the display signal that the parade shows.
     """
 
     parade: NDArray[np.uint16]
     vector: NDArray[np.uint16]
     below: float
     above: float
+    span: Span = WHOLE
 
 
 @jit
-def tally(x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: Any) -> Any:
+def tally(
+    x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: Any, bottom: Any,
+    scale: Any,
+) -> Any:  # fmt: skip
     """Count a tile of display values x (3, TILE): places first (vector instructions), then counts.
 
-    ats (n,): where the columns of its first n values begin in the parade; places (4, TILE): room.
+    ats (n,): where the columns of its first n values begin in the parade; places (4, TILE): room;
+    bottom, scale: the parade's lowest value, and how many levels it has to a signal of 1.
     Returns how many of them have a channel at 0 or less, and at 1 or more.
     """
     for c in range(3):
         row, out = x[c], places[c]
         for i in range(ats.size):
-            level = (row[i] - _B) * _SCALE
+            level = (row[i] - bottom) * scale
             level = level if level > _ZERO else _ZERO  # a NaN fails the comparison
             out[i] = ats[i] + np.int32(level if level < _LAST else _LAST)
     rr, gg, bb, spots = x[0], x[1], x[2], places[3]
@@ -86,14 +95,16 @@ def tally(x: Any, ats: Any, places: Any, parade: Any, vector: Any, kr: Any, kb: 
 
 
 @jit
-def _count(disp: Any, columns: Any, width: int, parade: Any, vector: Any, kr: Any, kb: Any) -> Any:
+def _count(disp: Any, columns: Any, width: int, into: Any) -> Any:
     x, places = np.zeros((3, TILE), np.float32), np.empty((4, TILE), np.int32)
     below, above = 0, 0
     for start in range(0, disp.shape[0], TILE):
         count = min(TILE, disp.shape[0] - start)
         load(x, disp[start : start + count])
         ats = columns[start % width : start % width + count]
-        few, many = tally(x, ats, places, parade, vector, kr, kb)
+        few, many = tally(
+            x, ats, places, into[0], into[1], into[2], into[3], into[4], into[5]
+        )  # fmt: skip
         below, above = below + few, above + many
     return below, above
 
@@ -114,18 +125,20 @@ class Counter:
         on into the next, so that a tile may begin anywhere.
     """
 
-    def __init__(self, width: int, display: str) -> None:
+    def __init__(self, width: int, display: str, span: Span = WHOLE) -> None:
         places = np.arange(width + TILE) % width
         self.columns = (places * COLUMNS // width * LEVELS).astype(np.int32)
         self.parade = np.zeros((3, COLUMNS * LEVELS), np.uint32)
         self.vector = np.zeros(SIDE * SIDE, np.uint32)
         self.weights = luma_weights(display)
-        self.below = self.above = 0
+        self.span, self.below, self.above = span, 0, 0
 
     @property
     def arrays(self) -> tuple[Any, ...]:
-        """Parade, vectorscope and the weights of R' and B', as the kernels take them."""
-        return self.parade, self.vector, *(np.float32(v) for v in self.weights)
+        """Parade, vectorscope, weights of R' and B', bottom and scale, as the kernels take them."""
+        bottom, top = self.span
+        numbers = (*self.weights, bottom, LEVELS / (top - bottom))
+        return self.parade, self.vector, *(np.float32(v) for v in numbers)
 
     def result(self, pixels: int) -> ScopeCounts:
         """Return the counts of so many pixels."""
@@ -135,10 +148,13 @@ class Counter:
             np.minimum(self.vector, top).astype(np.uint16).reshape(SIDE, SIDE),
             self.below / pixels,
             self.above / pixels,
+            self.span,
         )
 
 
-def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> ScopeCounts:
+def count_scopes(
+    disp_rgb: NDArray[np.float32], display: str = "rec709", span: Span = WHOLE
+) -> ScopeCounts:
     """Count a picture for its scopes.
 
     Parameters
@@ -147,6 +163,8 @@ def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> Scop
         Display values, 1.0 = 100 %; a NaN counts as the bottom level.
     display : str
         What the values are for: its weights make Y', Cb and Cr.
+    span : tuple
+        Of the signal that the parade shows.
 
     Returns
     -------
@@ -155,8 +173,8 @@ def count_scopes(disp_rgb: NDArray[np.float32], display: str = "rec709") -> Scop
     Source: ITU-R BT.709-6, item 3, and BT.2100-2, table 6, for Y', Cb, Cr.
     """
     frame = np.ascontiguousarray(disp_rgb, np.float32)
-    counter = Counter(frame.shape[1], display)
+    counter = Counter(frame.shape[1], display, span)
     counter.below, counter.above = _count(
-        frame.reshape(-1, 3), counter.columns, frame.shape[1], *counter.arrays
+        frame.reshape(-1, 3), counter.columns, frame.shape[1], counter.arrays
     )
     return counter.result(frame.shape[0] * frame.shape[1])

@@ -16,11 +16,11 @@ from numpy.typing import NDArray
 from syntonos.core._jit import jit
 from syntonos.core.chain import Chain, run
 from syntonos.core.chain.engine import Cancelled, each_band, to_bytes
-from syntonos.core.chain.executor import plan, upto_last
+from syntonos.core.chain.executor import Region, plan, upto_last, with_margin
 from syntonos.core.chain.marks import screen_program
 from syntonos.core.chain.program import Program
 from syntonos.core.chain.tiles import TILE, load, run_tile, store_bytes
-from syntonos.core.scopes.counts import Counter, ScopeCounts, count_scopes, tally
+from syntonos.core.scopes.counts import WHOLE, Counter, ScopeCounts, Span, count_scopes, tally
 
 _PARTS = 4  # of what one thread does: a closed view is noticed between them
 _NOTHING = Program(np.zeros(0, np.int32), np.zeros((0, 1), np.float32), np.zeros(4, np.float32))
@@ -40,7 +40,10 @@ def _draw(
         load(x, src[start : start + count])
         run_tile(x, kept, chain[0], chain[1], chain[2])
         at = (first + start) % width
-        few, many = tally(x, columns[at : at + count], places, into[0], into[1], into[2], into[3])
+        few, many = tally(
+            x, columns[at : at + count], places, into[0], into[1], into[2], into[3], into[4],
+            into[5],
+        )  # fmt: skip
         below, above = below + few, above + many
         run_tile(x, kept, screen[0], screen[1], screen[2])
         store_bytes(x, dst[start : start + count])
@@ -52,6 +55,8 @@ def draw(
     code_rgb: NDArray[np.float32],
     *,
     number: int = 0,
+    region: Region | None = None,
+    span: Span = WHOLE,
     whole: bool = False,
     threads: int = 1,
     is_cancelled: Callable[[], bool] | None = None,
@@ -65,6 +70,10 @@ def draw(
         Stored code values, 1.0 = full scale of the file.
     number : int
         The frame's, from 0, for stages that depend on it.
+    region : (left, top, width, height), optional
+        In pixels; only it is drawn and counted, as it is in the whole frame.
+    span : tuple
+        Of the display signal that the parade shows.
     whole : bool
         HDR is darkened until its peak is white, not clipped at its reference white.
     threads : int
@@ -84,21 +93,23 @@ def draw(
         When `is_cancelled` said so.
     """
     planned, display = plan(chain, number), getattr(chain.output, "display", "rec709")
-    code_rgb = upto_last(
-        planned, code_rgb, code_rgb.shape[1], threads=threads, is_cancelled=is_cancelled
-    )
+    width = code_rgb.shape[1]
+    code_rgb, inner = with_margin(code_rgb, region, planned.margin(width))
+    code_rgb = upto_last(planned, code_rgb, width, threads=threads, is_cancelled=is_cancelled)
+    if inner is not None:
+        code_rgb = code_rgb[inner]
     program = planned.last
     screen = screen_program(display, whole=whole)
     if program.is_hosted:
         disp = run(program, code_rgb, threads=threads, is_cancelled=is_cancelled)
         seen = disp if screen is None else run(screen, disp, threads=threads)
-        return to_bytes(seen), count_scopes(disp, display)
+        return to_bytes(seen), count_scopes(disp, display, span)
     source = np.ascontiguousarray(code_rgb, np.float32)
     flat, width = source.reshape(-1, 3), source.shape[1]
     picture = np.empty(source.shape, np.uint8)
     out = picture.reshape(-1, 3)
     edges = np.linspace(0, len(flat), threads + 1).astype(int)
-    counters = [Counter(width, display) for _ in range(threads)]
+    counters = [Counter(width, display, span) for _ in range(threads)]
     first, last = _arrays(program), _arrays(screen or _NOTHING)
 
     def work(part: int) -> None:

@@ -16,9 +16,9 @@ WORDS: Final[dict[Role, str]] = {
 _SAFE: Final = {"GET", "HEAD", "OPTIONS"}
 # Requests that change nothing: what is worked out of what is sent.
 _ONLY_ASKS: Final = re.compile(
-    r"^/api/(pictures/(draft|close|diagnostics)|tone-curve|encoding-curve|cdls/read|configs/spaces"
+    r"^/api/(pictures/(draft|close|diagnostics|overlays)|tone-curve|encoding-curve|cdls/read|configs/spaces"
     r"|clips/\d+/(find|take-as/preview)|lights/\d+/balance/preview"
-    r"|lights/\d+/cameras/\d+/(matches/preview|trim/(measure|places)))$"
+    r"|lights/\d+/cameras/\d+/(matches/preview|(trim/measure|probes/read|points/read)))$"
 )
 _MANAGES: Final = re.compile(
     r"^/api/(productions|productions/\d+|productions/\d+/(away|cameras|lights|layouts)"

@@ -25,6 +25,7 @@ from syntonos.server.history.api import router as history
 from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
+from syntonos.server.matching.probes_api import router as probes
 from syntonos.server.matching.taking_api import router as taking
 from syntonos.server.matching.trims_api import router as trims
 from syntonos.server.productions.api import router as productions
@@ -41,6 +42,7 @@ for _router in (
     matching,
     taking,
     trims,
+    probes,
     looks,
     handover,
     rendering,

@@ -48,6 +48,7 @@ class CellOut(Schema):
     delta_e: float | None
     before: float | None
     tuner: TunerOut | None
+    aim: TunerOut | None  # where it should stand on purpose
     next_step: NextStep
     match_number: int | None
     stand: str  # of the clip that is shown

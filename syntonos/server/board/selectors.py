@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from syntonos.server.footage.models import Clip
+from syntonos.server.matching import aims
 from syntonos.server.matching import selectors as matching
 from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.doubts import Doubt, doubts_of
-from syntonos.server.matching.models import ChartReading
+from syntonos.server.matching.models import Aim, ChartReading
 from syntonos.server.productions.models import Camera, Light, Production
 from syntonos.server.rendering.standing import stand_of
 
@@ -25,6 +26,7 @@ class Cell:
     delta_e: float | None
     before: float | None
     tuner: dict[str, float] | None
+    aim: dict[str, float] | None  # where it should stand on purpose
     next_step: str  # one of board.schemas.NextStep
     match_number: int | None
     stand: str  # of the clip that is shown
@@ -52,8 +54,9 @@ def board(production: Production) -> list[Cell]:
     readings = matching.newest_readings(production.pk)
     in_force = InForce(production)
     doubts = doubts_of(every, readings, production.reference_camera_id)
+    own_aims = aims.rows_of(production)
     return [
-        _cell(production, light, camera, clips, readings, in_force, scenes, doubts)
+        _cell(production, light, camera, clips, readings, in_force, scenes, doubts, own_aims)
         for light in lights for camera in cameras
     ]  # fmt: skip
 
@@ -67,6 +70,7 @@ def _cell(
     in_force: InForce,
     scenes: dict[tuple[int, int], list[Clip]],
     doubts: dict[tuple[int, int], Doubt],
+    own_aims: dict[aims.AimKey, Aim],
 ) -> Cell:
     key = (light.pk, camera.pk)
     scene, chart = clips.get((*key, "scene")), clips.get((*key, "chart"))
@@ -81,10 +85,12 @@ def _cell(
         production, camera, own, base, match, own_scenes, has_chart=chart is not None,
         doubt=doubt.text if doubt else "", trim=in_force.trim_of(light.pk, camera.pk),
     )  # fmt: skip
+    aim = aims.summed(own_aims, *key)
     measured = [c.clipped_share for c in own_scenes if c.clipped_share is not None]
     clipped = max(measured, default=None)
     return Cell(
         light.pk, camera.pk, shown, chart, status.state, status.delta_e, status.before,
-        status.tuner, status.next_step if shown else "bring_in", match.number if match else None,
+        status.tuner, aim if any(aim.values()) else None,
+        status.next_step if shown else "bring_in", match.number if match else None,
         stand_of(shown, in_force) if shown else "", clipped, status.reason, doubt,
     )  # fmt: skip

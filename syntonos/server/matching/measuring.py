@@ -1,7 +1,8 @@
-"""The tuner on what is on screen: from the light's charts, from areas, or from statistics."""
+"""The tuner on what is on screen: from charts, from probes, from the skin, or from statistics."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -9,28 +10,25 @@ import numpy as np
 from django.shortcuts import get_object_or_404
 from numpy.typing import NDArray
 
-from syntonos.core.chain import EncodingOutput, Overrides, compose
-from syntonos.core.chain import Trim as TrimStage
+from syntonos.core.chain import Overrides, compose, read_balance
 from syntonos.core.chain.executor import execute
-from syntonos.core.chain.stages.trim import MOST_REACH, NEUTRAL, USUAL_REACH, ColourPair, added
-from syntonos.core.chain.trim_maps import least_reach
-from syntonos.core.charts.reading import triple
-from syntonos.core.errors import MediaError
-from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.chain.trim_maps import on_hue_plane
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
 from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
-from syntonos.server.matching import selectors, trims
+from syntonos.server.looks.services import balance_stage
+from syntonos.server.matching import aims, probes, probing, selectors
 from syntonos.server.matching.chains import InForce
-from syntonos.server.matching.trims_schemas import MeasureIn, PlaceIn
+from syntonos.server.matching.models import Probe
+from syntonos.server.matching.probing import LIGHT, Apart, ClipProbed, Side, apart, trim_in
+from syntonos.server.matching.trims_schemas import LookedAtIn, MeasureIn, PointIn
 from syntonos.server.productions.models import Camera, Light
 
 _WIDTH = 480
-_SPREAD = 0.004  # of a place's mean, code values of the working log
-_LIGHT = EncodingOutput("linear/ap1")
 _WORDS = {
-    "areas": "{count} areas that were marked in both pictures",
+    "areas": "{count} probes that both pictures have",
+    "skin": "the skin in both pictures: exposure and white",
     "picture": "statistics of both pictures: an estimate only, right as far as both show the "
     "same things in like shares",
 }
@@ -44,15 +42,68 @@ class Measured:
     source: str | None
     words: str
     sources: list[str]
+    aim: dict[str, float]  # where it should stand on purpose
     pairs: PairEffect | None  # what the trim's pairs do beside their own colours
+    hues: dict[str, list[list[float]]] | None = None  # of both pictures, where they were asked for
 
 
-def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) -> Measured:
+class OnScreen:
+    """Both pictures: their clips, what is in force for them, what is under the hand."""
+
+    def __init__(self, light: Light, camera: Camera, clip: Clip, body: LookedAtIn) -> None:
+        rows = Clip.objects.select_related("camera__production", "light")
+        production = camera.production
+        base = get_object_or_404(
+            rows, pk=body.reference_clip_id, light=light, camera=production.reference_camera
+        )
+        self.clips = (base, clip)
+        self.in_force = InForce(production, light.pk)
+        self.parts = tuple(self.in_force.parts_of(one, output=body.output) for one in self.clips)
+        over: dict[str, Any] = {
+            "balance": read_balance(balance_stage(body.dials.dict())) if body.dials else None,
+            "look": body.look,
+        }
+        off: frozenset[Any] = frozenset(body.off)
+        if not body.with_match:
+            off |= {"match", "trim"}
+        self.overrides = (
+            Overrides(off=frozenset(body.off) - {"match", "trim"}, **over),
+            Overrides(off=off, trim=body.trim, clip_trim=body.clip_trim, **over),
+        )  # fmt: skip
+
+    def probed(self, places: Sequence[Sequence[probes.ProbePlace]]) -> list[ClipProbed]:
+        """Return places of the reference's clip and of the angle's."""
+        return [
+            ClipProbed(*one)
+            for one in zip(self.clips, self.parts, self.overrides, places, strict=True)
+        ]
+
+    def both(self, rows: Sequence[Probe]) -> list[tuple[Probe, list[probes.ProbePlace]]]:
+        """Return the probes that both clips have a place of."""
+        out = []
+        for row in rows:
+            found = [probes.place_in(row, clip) for clip in self.clips]
+            if found[0] and found[1]:
+                out.append((row, [found[0], found[1]]))
+        return out
+
+
+def measure(light: Light, camera: Camera, clip: Clip, body: MeasureIn) -> Measured:
     """Measure how far the angle's picture is off the reference's, after match and trim."""
-    assert clip is not None  # noqa: S101 - the API asks for one
-    in_force = InForce(camera.production, light.pk)
-    match = in_force.matches.get((light.pk, camera.pk)) if body.with_match else None
-    trim = _trim(light, camera, clip, body) if body.with_match else NEUTRAL
+    seen = OnScreen(light, camera, clip, body)
+    found = _measured(light, camera, clip, body, seen)
+    if not body.with_hues:
+        return found
+    spots = [on_hue_plane(picture[4::9, 4::9].reshape(-1, 3)).round(4).tolist()
+             for picture in _pictures(seen, body)]  # fmt: skip
+    return replace(found, hues={"reference": spots[0], "angle": spots[1]})
+
+
+def _measured(
+    light: Light, camera: Camera, clip: Clip, body: MeasureIn, seen: OnScreen
+) -> Measured:  # fmt: skip
+    match = seen.in_force.matches.get((light.pk, camera.pk)) if body.with_match else None
+    trim = trim_in(seen.parts[1], seen.overrides[1])
     reference = camera.production.reference_camera
     own = selectors.latest_reading(light.pk, camera.pk)
     base = selectors.latest_reading(light.pk, reference.pk) if reference else None
@@ -60,116 +111,102 @@ def measure(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn) ->
         own is not None and base is not None and selectors.same_chart(base, own)
         and not (match is not None and selectors.is_borrowed(match))
     )  # fmt: skip
+    both = seen.both(probes.probes_of(light))
+    skins = [one for one in both if one[0].is_skin]
     sources = [
         name for name, there in
-        (("areas", bool(body.areas)), ("chart", has_chart), ("picture", True)) if there
+        (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)), ("picture", True))
+        if there
     ]  # fmt: skip
     pairs = effect_of_pairs(trim)
+    aim = aims.summed(aims.rows_of(camera.production), light.pk, camera.pk)
     source = body.source if body.source in sources else sources[0]
     if source == "chart":
         assert own is not None  # noqa: S101 - it is among the sources
         assert base is not None  # noqa: S101
         tuner = selectors.tuner_through(base, own, match, trim)
         where = "this clip" if own.clip_id == clip.pk else f"of {own.clip}, same light"
-        return Measured(tuner, source, f"the chart, {where}", sources, pairs)
-    want, got = _pictures(clip, body, in_force)
-    if source == "areas":
-        rows = [[_area(picture, area, side) for area in body.areas]
-                for picture, side in ((want, "reference"), (got, "angle"))]  # fmt: skip
-        first, second = (np.array(side) for side in rows)
-        tuner = tuner_fitted(first, second, _SPREAD)
-        words = _WORDS[source].format(count=len(body.areas))
-        return Measured(tuner, source, words, sources, pairs)
-    flat = [picture[::3, ::3].reshape(-1, 3) for picture in (want, got)]
-    return Measured(tuner_of_pictures(flat[0], flat[1]), source, _WORDS[source], sources, pairs)
+        return Measured(tuner, source, f"the chart, {where}", sources, aim, pairs)
+    if source in ("areas", "skin"):
+        chosen = skins if source == "skin" else both
+        want, got = (
+            one.means(one.light_after("trim"))
+            for one in seen.probed([[p[i] for _, p in chosen] for i in (0, 1)])
+        )
+        tuner = tuner_fitted(want, got, probing.SPREAD, only_white=source == "skin")
+        words = _WORDS[source].format(count=len(chosen))
+        return Measured(tuner, source, words, sources, aim, pairs)
+    flat = [picture[::3, ::3].reshape(-1, 3) for picture in _pictures(seen, body)]
+    tuner = tuner_of_pictures(flat[0], flat[1])
+    return Measured(tuner, source, _WORDS[source], sources, aim, pairs)
 
 
 @dataclass(frozen=True, slots=True)
-class Compared:
-    """One thing in both pictures: how far the angle is off there, and what a pair would be of.
+class Probed:
+    """What a probe says of the reference's clip, of the angle's, and of both together."""
 
-    reference, angle : scene-linear AP1 after match and trim
-    pair : the angle's and the reference's AP1 where the trim's pairs begin
-    """
-
-    reference: list[float]
-    angle: list[float]
-    delta_e: float
-    stops: float
-    warmth: float  # mired
-    tint: float  # Duv x 1000
-    pair: list[list[float]]
-    reach: float  # that such a pair takes: what it needs, and not less than usual
+    id: int
+    number: int
+    name: str
+    is_skin: bool
+    sides: list[Side | None]  # of the reference, of the angle
+    apart: Apart | None
+    clips: int  # how many clips have a place of it
 
 
-def compare_places(light: Light, camera: Camera, clip: Clip | None, body: MeasureIn
-                   ) -> list[Compared]:  # fmt: skip
-    """Compare areas that were marked in both pictures, each by itself."""
-    assert clip is not None  # noqa: S101 - the API asks for one
-    in_force = InForce(camera.production, light.pk)
-    want, got = _pictures(clip, body, in_force)
-    trim = _trim(light, camera, clip, body)
-    bare = body.model_copy(update={
-        "trim": replace(trim, pairs=(), detail=NEUTRAL.detail), "clip_trim": NEUTRAL,
-    })  # fmt: skip
-    _, before = _pictures(clip, bare, in_force)
+def read_probes(light: Light, camera: Camera, clip: Clip, body: LookedAtIn) -> list[Probed]:
+    """Read the probes that either picture has a place of, after every stage."""
+    seen = OnScreen(light, camera, clip, body)
+    rows = probes.probes_of(light)
+    found: list[dict[int, probes.ProbePlace]] = [
+        {row.pk: place for row in rows if (place := probes.place_in(row, one))}
+        for one in seen.clips
+    ]
+    sides: list[dict[int, Side]] = []
+    bare: dict[int, NDArray[np.float64]] = {}
+    for one, places in zip(seen.probed([list(p.values()) for p in found]), found, strict=True):
+        sides.append(dict(zip(places, one.sides(), strict=True)))
+        bare = dict(zip(places, one.means(one.light_after("trim", bare=True)), strict=True))
     out = []
-    for area in body.areas:
-        first, second = _area(want, area, "reference"), _area(got, area, "angle")
-        off = tuner_fitted(first[None], second[None], _SPREAD, only_white=True)
-        # Light of 1 is a white of 100 %: both are seen under the reference's own white.
-        distance = float(scene_delta_e(second[None], first[None], np.ones(3))[0])
-        pair = [_area(before, area, "angle").tolist(), first.tolist()]
-        least = least_reach(ColourPair(triple(pair[0]), triple(pair[1])))
-        reach = min(max(USUAL_REACH, round(least + 0.005, 4)), MOST_REACH)
-        out.append(Compared(first.tolist(), second.tolist(), distance, off.exposure, off.warmth,
-                            off.tint, pair, reach))  # fmt: skip
+    for row in rows:
+        want, got = (side.get(row.pk) for side in sides)
+        if want is None and got is None:
+            continue
+        off = None
+        if want is not None and got is not None:
+            off = apart(np.array(want.light), np.array(got.light), bare[row.pk])
+        out.append(Probed(row.pk, row.number, row.name, row.is_skin, [want, got], off,
+                          len(row.places)))  # fmt: skip
     return out
 
 
-def _trim(light: Light, camera: Camera, clip: Clip, body: MeasureIn) -> TrimStage:
-    own = body.trim or trims.stage_of(trims.trim_of(light, camera))
-    more = body.clip_trim or trims.stage_of(trims.trim_of(light, camera, clip))
-    return own if more == NEUTRAL else added(own, more)
+def read_points(light: Light, camera: Camera, clip: Clip, body: LookedAtIn,
+                points: Sequence[PointIn]) -> list[Side]:  # fmt: skip
+    """Read points of the pictures, each in its one frame."""
+    seen = OnScreen(light, camera, clip, body)
+    return [_point(seen, point) for point in points]
 
 
-def _pictures(clip: Clip, body: MeasureIn, in_force: InForce) -> list[NDArray[np.float64]]:
-    rows = Clip.objects.select_related("camera__production", "light")
-    base = get_object_or_404(
-        rows, pk=body.reference_clip_id, light=clip.light,
-        camera=in_force.production.reference_camera,
-    )  # fmt: skip
-    off: Any = frozenset() if body.with_match else frozenset({"match", "trim"})
+def _point(seen: OnScreen, point: PointIn) -> Side:
+    i = 0 if point.side == "reference" else 1
+    place = probes.checked(seen.clips[i], probes.ProbePlace(point.frame, *point.at, point.size))
+    return ClipProbed(seen.clips[i], seen.parts[i], seen.overrides[i], [place], 1).sides()[0]
+
+
+def _pictures(seen: OnScreen, body: MeasureIn) -> list[NDArray[np.float64]]:
     out = []
-    for one, frame, more in (
-        (base, body.reference_frame, {}),
-        (clip, body.frame, {"trim": body.trim, "clip_trim": body.clip_trim, "off": off}),
+    for clip, parts, overrides, frame in zip(
+        seen.clips, seen.parts, seen.overrides, (body.reference_frame, body.frame), strict=True
     ):
-        if not 0 <= frame < one.frame_count:
-            raise MediaError(f"{one} has no frame {frame + 1}.", hint="Choose one that it has.",
-                             code="media.frame")  # fmt: skip
-        overrides = Overrides(until="trim", output=_LIGHT, **more)
-        chain = compose(in_force.parts_of(one), overrides)
-        picture = execute(chain, frame_of(one, frame, _WIDTH), number=frame)
+        probes.checked(clip, probes.ProbePlace(frame, 0.5, 0.5))
+        chain = compose(parts, _until_trim(overrides))
+        picture = execute(chain, frame_of(clip, frame, _WIDTH), number=frame)
         out.append(np.asarray(picture, np.float64))
     return out
 
 
-def _area(picture: NDArray[np.float64], area: PlaceIn, side: str) -> NDArray[np.float64]:
-    """Return the mean of a round area, without what lies far from its middle value."""
-    height, width = picture.shape[:2]
-    x, y = getattr(area, side)
-    half = max(area.size * width / 2, 0.7)
-    rows, columns = np.ogrid[:height, :width]
-    inside = (columns + 0.5 - x * width) ** 2 + (rows + 0.5 - y * height) ** 2 <= half**2
-    pixels = picture[inside]
-    if not len(pixels):
-        raise MediaError("An area lies outside of its picture.", hint="Mark it inside.",
-                         code="area.outside")  # fmt: skip
-    return np.asarray(np.median(pixels, axis=0) if len(pixels) < 5 else _middle(pixels), np.float64)
-
-
-def _middle(pixels: NDArray[np.float64]) -> NDArray[np.float64]:
-    order = np.argsort(pixels.sum(axis=1))
-    cut = len(order) // 5
-    return np.asarray(pixels[order[cut : len(order) - cut]].mean(axis=0), np.float64)
+def _until_trim(overrides: Overrides) -> Overrides:
+    return Overrides(
+        off=overrides.off & {"match", "trim"}, until="trim", output=LIGHT, trim=overrides.trim,
+        clip_trim=overrides.clip_trim,
+    )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import models
 
-from syntonos.server.history.models import Identified, Revision
+from syntonos.server.history.models import Identified, Kept, Revision
 
 
 class ReadingsInForce(models.Manager["ChartReading"]):
@@ -125,6 +125,72 @@ class Trim(Revision):
 
     def __str__(self) -> str:
         return f"trim {self.number} of {self.clip or f'{self.camera} in {self.light}'}"
+
+
+class Probe(Kept):
+    """A thing in a light that cameras see, a wall or a skin: each clip has one place of it.
+
+    `places` are by the clip's UUID: frame, x and y in shares of the picture, and the diameter in
+    shares of its width.
+    """
+
+    light = models.ForeignKey("productions.Light", on_delete=models.PROTECT, related_name="probes")
+    number = models.PositiveIntegerField()
+    name = models.CharField(max_length=40, blank=True)
+    is_skin = models.BooleanField(default=False)
+    places = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["light", "number"], name="probe_number_once"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name or f"probe {self.number}"
+
+
+class Aim(Identified):
+    """Where the tuner should stand on purpose: of a camera, of a light, or of one in the other.
+
+    `values` are by scale, in the tuner's units; what is not named is 0. Aims that a picture has
+    from several sides add up.
+    """
+
+    production = models.ForeignKey(
+        "productions.Production", on_delete=models.PROTECT, related_name="aims"
+    )
+    light = models.ForeignKey(
+        "productions.Light", on_delete=models.PROTECT, related_name="aims", null=True, blank=True
+    )
+    camera = models.ForeignKey(
+        "productions.Camera", on_delete=models.PROTECT, related_name="aims", null=True, blank=True
+    )
+    values = models.JSONField(default=dict)
+
+    class Meta:
+        constraints = [
+            # SQL treats NULLs as distinct: each way of leaving one open has its own.
+            models.UniqueConstraint(
+                fields=["light", "camera"], name="aim_of_both_once",
+                condition=models.Q(light__isnull=False, camera__isnull=False),
+            ),
+            models.UniqueConstraint(
+                fields=["light"], name="aim_of_light_once",
+                condition=models.Q(light__isnull=False, camera__isnull=True),
+            ),
+            models.UniqueConstraint(
+                fields=["camera"], name="aim_of_camera_once",
+                condition=models.Q(light__isnull=True, camera__isnull=False),
+            ),
+            models.CheckConstraint(
+                condition=models.Q(light__isnull=False) | models.Q(camera__isnull=False),
+                name="aim_of_something",
+            ),
+        ]  # fmt: skip
+
+    def __str__(self) -> str:
+        return f"aim of {self.camera or 'all cameras'} in {self.light or 'every light'}"
 
 
 class Match(Revision):

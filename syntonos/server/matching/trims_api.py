@@ -16,7 +16,6 @@ from syntonos.server.matching.models import Trim
 from syntonos.server.matching.selectors import current_match
 from syntonos.server.matching.trims_schemas import (
     CarryIn,
-    ComparedOut,
     CopyIn,
     MeasuredOut,
     MeasureIn,
@@ -76,17 +75,8 @@ def measure_trim(request: HttpRequest, light_id: int, camera_id: int, body: Meas
     """Say how far the picture on screen is off, after match and trim; nothing is stored."""
     light, camera = place_of(light_id, camera_id)
     clip = _clip(light, camera, body.clip_id)
-    found = measuring.measure(light, camera, clip, body)
-    return asdict(found)
-
-
-@router.post("/lights/{light_id}/cameras/{camera_id}/trim/places", response=list[ComparedOut],
-             operation_id="comparePlaces")  # fmt: skip
-def compare_places(request: HttpRequest, light_id: int, camera_id: int, body: MeasureIn) -> Any:
-    """Compare areas that were marked in both pictures, each by itself; nothing is stored."""
-    light, camera = place_of(light_id, camera_id)
-    clip = _clip(light, camera, body.clip_id)
-    return [asdict(row) for row in measuring.compare_places(light, camera, clip, body)]
+    assert clip is not None  # noqa: S101 - its id is required
+    return asdict(measuring.measure(light, camera, clip, body))
 
 
 @router.post("/lights/{light_id}/cameras/{camera_id}/trim/carry", response={201: TrimOut},

@@ -8,11 +8,13 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
-from syntonos.server.api.chain_schemas import TrimStage
+from syntonos.core.chain.stages import OptionalStage
+from syntonos.server.api.chain_schemas import LookStage, TrimStage
+from syntonos.server.looks.schemas import Dials
 from syntonos.server.productions.schemas import TunerOut
 
 Part = Literal["light", "tone", "curves", "hues", "pairs", "detail"]
-Source = Literal["chart", "areas", "picture"]
+Source = Literal["chart", "areas", "skin", "picture"]
 
 
 class TrimOut(Schema):
@@ -38,24 +40,25 @@ class TrimIn(Schema):
     how: str = Field("", max_length=40)  # for the log: what made it
 
 
-class PlaceIn(Schema):
-    """An area in both pictures, in shares of their width and height."""
+class LookedAtIn(Schema):
+    """Both pictures on screen, and what is under the hand."""
 
-    reference: tuple[float, float]
-    angle: tuple[float, float]
-    size: float = Field(0.015, gt=0, le=0.5)  # diameter, share of the width
-
-
-class MeasureIn(Schema):
     clip_id: int
-    frame: int = Field(0, ge=0)
     reference_clip_id: int
-    reference_frame: int = Field(0, ge=0)
     trim: TrimStage | None = None  # under the hand; None: as kept
     clip_trim: TrimStage | None = None
+    dials: Dials | None = None  # of a balance under the hand
+    look: LookStage | None = None
+    off: list[OptionalStage] = Field(default_factory=list, max_length=8)
+    output: str = Field("", max_length=40)
     with_match: bool = True  # False: as shot, without match and trim
+
+
+class MeasureIn(LookedAtIn):
+    frame: int = Field(0, ge=0)
+    reference_frame: int = Field(0, ge=0)
     source: Source | None = None  # None: the best that there is
-    areas: list[PlaceIn] = Field(default_factory=list, max_length=64)
+    with_hues: bool = False
 
 
 class PairEffectOut(Schema):
@@ -65,26 +68,21 @@ class PairEffectOut(Schema):
     skins: float
 
 
+class HuesOut(Schema):
+    """Colours of both pictures on the plane of hue and chroma, code values of the working log."""
+
+    reference: list[tuple[float, float]]
+    angle: list[tuple[float, float]]
+
+
 class MeasuredOut(Schema):
     tuner: TunerOut | None
     source: Source | None
     words: str  # what it was measured on, and how far it can be trusted
     sources: list[Source]  # that there are
+    aim: TunerOut  # where it should stand on purpose
     pairs: PairEffectOut | None  # where the trim has pairs
-
-
-class ComparedOut(Schema):
-    """One thing in both pictures."""
-
-    reference: tuple[float, float, float]  # scene-linear AP1, after match and trim
-    angle: tuple[float, float, float]
-    delta_e: float
-    stops: float
-    warmth: float  # mired
-    tint: float  # Duv x 1000
-    # AP1 where the trim's pairs begin: the angle's, and the reference's that it should be.
-    pair: tuple[tuple[float, float, float], tuple[float, float, float]]
-    reach: float  # that such a pair takes
+    hues: HuesOut | None = None  # where they were asked for
 
 
 class CarryIn(Schema):
@@ -103,3 +101,12 @@ class CopyIn(Schema):
     parts: list[Part] = Field(min_length=1, max_length=6)
     clip_id: int | None = None  # copy what this clip adds, instead of the light's trim
     to: list[TargetIn] = Field(min_length=1, max_length=500)
+
+
+class PointIn(Schema):
+    """A point of one of the pictures, of one frame."""
+
+    side: Literal["reference", "angle"]
+    frame: int = Field(0, ge=0)
+    at: tuple[float, float]  # shares of the picture
+    size: float = Field(0.0, ge=0, le=1)  # diameter in shares of its width; 0 is one pixel

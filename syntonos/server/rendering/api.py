@@ -17,7 +17,14 @@ from syntonos.server.matching.services import candidate_picture as candidate
 from syntonos.server.rendering import pictures, standing, views
 from syntonos.server.rendering.jpeg import jpeg
 from syntonos.server.rendering.keys import Seen, picture_key
-from syntonos.server.rendering.schemas import CloseIn, DiagnosticsOut, DraftIn, SeenIn
+from syntonos.server.rendering.schemas import (
+    CloseIn,
+    DiagnosticsOut,
+    DraftIn,
+    OverlaysIn,
+    OverlaysOut,
+    SeenIn,
+)
 from syntonos.server.rendering.service import SERVICE
 
 router = Router()
@@ -84,6 +91,20 @@ def close_views(request: HttpRequest, body: CloseIn) -> Any:
 def diagnose(request: HttpRequest, body: SeenIn) -> Any:
     """Say of a frame what is worked out when the hand rests."""
     return asdict(pictures.diagnose(*views.seen_through(body)))
+
+
+@router.post("/pictures/overlays", response=OverlaysOut, operation_id="findOverlays")
+def find_overlays(request: HttpRequest, body: OverlaysIn) -> Any:
+    """Return lines of equal stops and casts near neutral, to be drawn over a picture."""
+    found = pictures.overlays(
+        *views.parts_through(body), contours=body.contours, neutral=body.neutral
+    )
+    return {
+        "contours": [
+            {"stop": c.stop, "segments": c.segments.round(4).tolist()} for c in found.contours
+        ],
+        "casts": [asdict(cast) for cast in found.casts],
+    }
 
 
 @router.get("/lights/{light_id}/cameras/{camera_id}/encoding-check/picture",

@@ -10,6 +10,8 @@ from syntonos.core.chain.engine import ENGINE_VERSION
 from syntonos.server.footage.models import Clip
 from syntonos.server.rendering.jpeg import QUALITY
 
+Shares = tuple[float, float, float, float]  # left, top, width, height of the frame
+
 
 @dataclass(frozen=True, slots=True)
 class Seen:
@@ -19,14 +21,18 @@ class Seen:
     mark : what is hatched: "", "unseen", "gamut" or "clipped".
     whole : HDR is darkened until its peak is white.
     overlay : the name of what else is drawn; "code" for the stored values without a chain.
+    scoped : the region that scopes are of; None for what is shown.
+    lowest : the parade shows the lowest tenth of the signal.
     """
 
     frame: int = 0
     width: int = 480
-    region: tuple[float, float, float, float] | None = None
+    region: Shares | None = None
     mark: str = ""
     whole: bool = False
     overlay: str = ""
+    scoped: Shares | None = None
+    lowest: bool = False
 
 
 def picture_key(clip: Clip, chain: Chain, seen: Seen) -> str:

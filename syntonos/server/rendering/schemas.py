@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from ninja import Schema
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from syntonos.core.chain.stages import OptionalStage
 from syntonos.server.api.chain_schemas import ChainDocument, LookStage, TrimStage
@@ -35,6 +35,16 @@ class OverridesIn(Schema):
     pinned: ChainDocument | None = None  # a whole chain instead of the clip's own
 
 
+def _inside(shares: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+    left, top, width, height = shares
+    if not (0 <= left < 1 and 0 <= top < 1 and 0 < width <= 1 and 0 < height <= 1):
+        raise ValueError("a region is left, top, width and height in shares of the frame")
+    return left, top, min(width, 1 - left), min(height, 1 - top)
+
+
+Shares = Annotated[tuple[float, float, float, float], AfterValidator(_inside)]
+
+
 class SeenIn(Schema):
     """A frame of a clip, and how it is looked at."""
 
@@ -45,6 +55,9 @@ class SeenIn(Schema):
     overrides: OverridesIn = Field(default_factory=dict, validate_default=True)
     # Hatch what lies outside what the match has seen, or what the display cannot show.
     mark: Mark = ""
+    region: Shares | None = None  # zoomed in on: all that is shown
+    scoped: Shares | None = None  # what the scopes are of; None: what is shown
+    lowest: bool = False  # the parade shows the lowest tenth of the signal
     whole: bool = False  # see HDR darkened until its peak is white
 
 
@@ -66,3 +79,27 @@ class DiagnosticsOut(Schema):
     lut_clips: list[float]  # of each LUT, the share of pixels of which it clips a channel
     # Of each, what it makes of middle grey and of a stop: in stops, or in signal to a display.
     lut_greys: list[tuple[float, float]]
+
+
+class OverlaysIn(SeenIn):
+    contours: bool = False
+    neutral: bool = False
+
+
+class ContourOut(Schema):
+    """A line of equal luminance: x, y of one end and of the other, in shares of the picture."""
+
+    stop: int  # about middle grey
+    segments: list[tuple[float, float, float, float]]
+
+
+class CastOut(Schema):
+    x: float
+    y: float
+    warmth: float  # mired, + is warmer than neutral
+    tint: float  # Duv x 1000, + is greener
+
+
+class OverlaysOut(Schema):
+    contours: list[ContourOut]
+    casts: list[CastOut]

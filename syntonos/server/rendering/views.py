@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.shortcuts import get_object_or_404
 
-from syntonos.core.chain import Chain, Decode, Overrides, compose, read_balance, read_chain
+from syntonos.core.chain import Chain, Decode, Overrides, Parts, compose, read_balance, read_chain
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching.models import Match
@@ -43,13 +43,27 @@ def overrides_of(clip: Clip, body: OverridesIn) -> Overrides:
     )
 
 
+def parts_through(body: SeenIn) -> tuple[Clip, Parts, Overrides, Seen]:
+    """Return the clip that a page looks at, what is in force for it, and what stands instead."""
+    output = body.overrides.output
+    known = standing.recall(body.stand, output) if body.stand else None
+    clip, parts = known or standing.gather(clip_of(body.clip_id), output)
+    return (
+        clip,
+        parts,
+        overrides_of(clip, body.overrides),
+        Seen(body.frame, body.width, body.region),
+    )
+
+
 def seen_through(body: SeenIn) -> tuple[Clip, Chain, Seen]:
     """Return the clip that a page looks at, its chain, and how it is looked at.
 
     What is in force is what the page was told (`stand`), where that is still kept here.
     """
-    output = body.overrides.output
-    known = standing.recall(body.stand, output) if body.stand else None
-    clip, parts = known or standing.gather(clip_of(body.clip_id), output)
-    chain = compose(parts, overrides_of(clip, body.overrides))
-    return clip, chain, Seen(body.frame, body.width, mark=body.mark, whole=body.whole)
+    clip, parts, overrides, _ = parts_through(body)
+    chain = compose(parts, overrides)
+    return clip, chain, Seen(
+        body.frame, body.width, body.region, body.mark, body.whole, scoped=body.scoped,
+        lowest=body.lowest,
+    )  # fmt: skip

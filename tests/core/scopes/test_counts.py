@@ -2,7 +2,7 @@ import numpy as np
 import pytest
 
 from syntonos.core.scopes import count_scopes
-from syntonos.core.scopes.counts import BOTTOM, COLUMNS, LEVELS, SIDE, TOP
+from syntonos.core.scopes.counts import COLUMNS, LEVELS, SIDE, WHOLE
 
 # 75 % bars: place in Cb/Cr of ITU-R BT.709-6, 10-bit codes 512 +- 448 for +-0.5.
 BARS = {
@@ -27,8 +27,8 @@ def test_a_ramp_climbs_through_the_parade():
     counts = count_scopes(ramp)
     for channel in range(3):
         level = counts.parade[channel].argmax(axis=1)
-        value = BOTTOM + (level + 0.5) / LEVELS * (TOP - BOTTOM)
-        np.testing.assert_allclose(value, ramp[0, :, 0], atol=(TOP - BOTTOM) / LEVELS)
+        value = WHOLE[0] + (level + 0.5) / LEVELS * (WHOLE[1] - WHOLE[0])
+        np.testing.assert_allclose(value, ramp[0, :, 0], atol=(WHOLE[1] - WHOLE[0]) / LEVELS)
 
 
 def test_what_lies_beyond_is_counted_at_the_ends():

@@ -13,6 +13,12 @@ export type Seen = {
   mark: Mark;
   /** See HDR darkened until its peak is white, instead of clipped at its reference white. */
   whole: boolean;
+  /** What of it is on screen: left, top, width and height in shares; all of it by default. */
+  region?: [number, number, number, number] | null;
+  /** What the scopes are of; by default what is on screen. */
+  scoped?: [number, number, number, number];
+  /** The parade shows the lowest tenth of the signal. */
+  lowest?: boolean;
 };
 
 export type DraftRequest = Seen & {
@@ -40,6 +46,12 @@ export type DraftHeader = {
   side: number;
   bottom: number;
   top: number;
+  /** What of the frame the picture shows, in whole pixels; null for all of it. */
+  region: [number, number, number, number] | null;
+  /** What the scopes are of, where it is not what is shown. */
+  scoped: [number, number, number, number] | null;
+  /** How wide the frame was that it was cut from. */
+  pixels: number;
   /** Shares of the picture: hatched as unseen; outside of the display's primaries; above white. */
   unseen: number | null;
   outside: number | null;

@@ -27,7 +27,7 @@ const PICTURE = [
   "jobs",
   "trim",
   "measured",
-  "places",
+  "aims",
 ];
 const TOUCHED = {
   look: new Set(PICTURE), // balance and look: what lies over the matched angles
@@ -270,20 +270,37 @@ export const measureQuery = (light: number, camera: number, asked: Asked | null)
     placeholderData: keepPreviousData,
   });
 
-/** Areas in both pictures, each compared by itself. */
-export const placesQuery = (light: number, camera: number, asked: Asked | null) =>
+/** Probes of a light, with their places in its clips. */
+export const probesQuery = (light: number) =>
   queryOptions({
-    queryKey: ["places", light, camera, asked],
+    queryKey: ["probes", light],
     queryFn: ({ signal }) =>
       unwrap(
-        api.POST("/api/lights/{light_id}/cameras/{camera_id}/trim/places", {
-          params: { path: { light_id: light, camera_id: camera } },
-          body: asked as Asked,
+        api.GET("/api/lights/{light_id}/probes", { params: { path: { light_id: light } }, signal }),
+      ),
+  });
+
+/** Where tuners should stand on purpose. */
+export const aimsQuery = (production: number) =>
+  queryOptions({
+    queryKey: ["aims", production],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/aims", {
+          params: { path: { production_id: production } },
           signal,
         }),
       ),
-    enabled: asked !== null && (asked.areas?.length ?? 0) > 0,
+  });
+
+/** Marks over a frame: lines of equal stops, casts near neutral. */
+export const overlaysQuery = (asked: Schemas["OverlaysIn"] | null) =>
+  queryOptions({
+    queryKey: ["overlays", asked],
     placeholderData: keepPreviousData,
+    enabled: asked !== null,
+    queryFn: ({ signal }) =>
+      unwrap(api.POST("/api/pictures/overlays", { body: asked as Schemas["OverlaysIn"], signal })),
   });
 
 export const overQuery = (light: number) =>

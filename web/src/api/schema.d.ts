@@ -507,6 +507,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/points/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Points
+         * @description Read single points of the pictures; nothing is stored.
+         */
+        post: operations["readPoints"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/cameras/{camera_id}/probes/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Probes
+         * @description Read the probes that are on screen after every stage; nothing is stored.
+         */
+        post: operations["readProbes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/readings/merge": {
         parameters: {
             query?: never;
@@ -622,26 +662,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lights/{light_id}/cameras/{camera_id}/trim/places": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Compare Places
-         * @description Compare areas that were marked in both pictures, each by itself; nothing is stored.
-         */
-        post: operations["comparePlaces"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/lights/{light_id}/cameras/{camera_id}/variants": {
         parameters: {
             query?: never;
@@ -704,6 +724,24 @@ export interface paths {
         get: operations["getOver"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lights/{light_id}/probes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Probes */
+        get: operations["listProbes"];
+        put?: never;
+        /** Make Probe */
+        post: operations["makeProbe"];
         delete?: never;
         options?: never;
         head?: never;
@@ -784,6 +822,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pictures/overlays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Overlays
+         * @description Return lines of equal stops and casts near neutral, to be drawn over a picture.
+         */
+        post: operations["findOverlays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/probes/{probe_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Probe */
+        patch: operations["changeProbe"];
+        trace?: never;
+    };
+    "/api/probes/{probe_id}/set-white": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set White
+         * @description Bring a thing in several clips to the reference's, or to neutral: a step for each.
+         */
+        post: operations["setWhite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions": {
         parameters: {
             query?: never;
@@ -834,6 +929,27 @@ export interface paths {
         head?: never;
         /** Change Production */
         patch: operations["changeProduction"];
+        trace?: never;
+    };
+    "/api/productions/{production_id}/aims": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Aims */
+        get: operations["listAims"];
+        put?: never;
+        /**
+         * Set Aim
+         * @description Set where the tuner should stand on purpose.
+         */
+        post: operations["setAim"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/productions/{production_id}/arrivals": {
@@ -1351,6 +1467,73 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * AimIn
+         * @description Where the tuner should stand on purpose; a light, a camera, or one in the other.
+         */
+        AimIn: {
+            /** Camera Id */
+            camera_id?: number | null;
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /** Light Id */
+            light_id?: number | null;
+            /**
+             * Strength
+             * @default 0
+             */
+            strength: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
+        /** AimOut */
+        AimOut: {
+            /** Camera Id */
+            camera_id?: number | null;
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Exposure
+             * @default 0
+             */
+            exposure: number;
+            /** Light Id */
+            light_id?: number | null;
+            /**
+             * Strength
+             * @default 0
+             */
+            strength: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
         /** AngleOut */
         AngleOut: {
             angle: components["schemas"]["SideOut"];
@@ -1394,6 +1577,35 @@ export interface components {
             tolerance: number;
             tuner: components["schemas"]["TunerOut"] | null;
             tuner_before: components["schemas"]["TunerOut"] | null;
+        };
+        /**
+         * ApartOut
+         * @description How far the angle is off at a thing, and what a colour pair would be of.
+         */
+        ApartOut: {
+            /** Delta E */
+            delta_e: number;
+            /** Pair */
+            pair: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+            /** Reach */
+            reach: number;
+            /** Stops */
+            stops: number;
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
         };
         /** AreaIn */
         AreaIn: {
@@ -1510,6 +1722,17 @@ export interface components {
         ArrivalsIn: {
             /** Ids */
             ids: number[];
+        };
+        /** AtOut */
+        AtOut: {
+            /** Frame */
+            frame: number;
+            /** Size */
+            size: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /** AwayIn */
         AwayIn: {
@@ -1787,6 +2010,17 @@ export interface components {
             /** Clip Id */
             clip_id?: number | null;
         };
+        /** CastOut */
+        CastOut: {
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
         /**
          * Cdl
          * @description ASC CDL 1.2: (in slope + offset)^power, then saturation about BT.709 luma.
@@ -1955,6 +2189,7 @@ export interface components {
         };
         /** CellOut */
         CellOut: {
+            aim: components["schemas"]["TunerOut"] | null;
             /** Before */
             before: number | null;
             /** Camera Id */
@@ -2378,47 +2613,6 @@ export interface components {
              */
             strength: number;
         };
-        /**
-         * ComparedOut
-         * @description One thing in both pictures.
-         */
-        ComparedOut: {
-            /** Angle */
-            angle: [
-                number,
-                number,
-                number
-            ];
-            /** Delta E */
-            delta_e: number;
-            /** Pair */
-            pair: [
-                [
-                    number,
-                    number,
-                    number
-                ],
-                [
-                    number,
-                    number,
-                    number
-                ]
-            ];
-            /** Reach */
-            reach: number;
-            /** Reference */
-            reference: [
-                number,
-                number,
-                number
-            ];
-            /** Stops */
-            stops: number;
-            /** Tint */
-            tint: number;
-            /** Warmth */
-            warmth: number;
-        };
         /** ConfigSpaceOut */
         ConfigSpaceOut: {
             /** Family */
@@ -2434,6 +2628,21 @@ export interface components {
             config: string;
             /** Name */
             name: string;
+        };
+        /**
+         * ContourOut
+         * @description A line of equal luminance: x, y of one end and of the other, in shares of the picture.
+         */
+        ContourOut: {
+            /** Segments */
+            segments: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /** Stop */
+            stop: number;
         };
         /** CopyIn */
         CopyIn: {
@@ -2965,6 +3174,22 @@ export interface components {
             turn: number;
         };
         /**
+         * HuesOut
+         * @description Colours of both pictures on the plane of hue and chroma, code values of the working log.
+         */
+        HuesOut: {
+            /** Angle */
+            angle: [
+                number,
+                number
+            ][];
+            /** Reference */
+            reference: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Input
          * @description The camera's gamut to the working space.
          *
@@ -3187,6 +3412,32 @@ export interface components {
             /** Number */
             number: number;
             stage: components["schemas"]["Look"] | null;
+        };
+        /**
+         * LookedAtIn
+         * @description Both pictures on screen, and what is under the hand.
+         */
+        LookedAtIn: {
+            /** Clip Id */
+            clip_id: number;
+            clip_trim?: components["schemas"]["Trim"] | null;
+            dials?: components["schemas"]["Dials"] | null;
+            look?: components["schemas"]["Look"] | null;
+            /** Off */
+            off?: ("match" | "trim" | "balance" | "look")[];
+            /**
+             * Output
+             * @default
+             */
+            output: string;
+            /** Reference Clip Id */
+            reference_clip_id: number;
+            trim?: components["schemas"]["Trim"] | null;
+            /**
+             * With Match
+             * @default true
+             */
+            with_match: boolean;
         };
         /** LutOut */
         LutOut: {
@@ -3471,16 +3722,23 @@ export interface components {
         };
         /** MeasureIn */
         MeasureIn: {
-            /** Areas */
-            areas?: components["schemas"]["PlaceIn"][];
             /** Clip Id */
             clip_id: number;
             clip_trim?: components["schemas"]["Trim"] | null;
+            dials?: components["schemas"]["Dials"] | null;
             /**
              * Frame
              * @default 0
              */
             frame: number;
+            look?: components["schemas"]["Look"] | null;
+            /** Off */
+            off?: ("match" | "trim" | "balance" | "look")[];
+            /**
+             * Output
+             * @default
+             */
+            output: string;
             /** Reference Clip Id */
             reference_clip_id: number;
             /**
@@ -3489,8 +3747,13 @@ export interface components {
              */
             reference_frame: number;
             /** Source */
-            source?: ("chart" | "areas" | "picture") | null;
+            source?: ("chart" | "areas" | "skin" | "picture") | null;
             trim?: components["schemas"]["Trim"] | null;
+            /**
+             * With Hues
+             * @default false
+             */
+            with_hues: boolean;
             /**
              * With Match
              * @default true
@@ -3499,11 +3762,13 @@ export interface components {
         };
         /** MeasuredOut */
         MeasuredOut: {
+            aim: components["schemas"]["TunerOut"];
+            hues?: components["schemas"]["HuesOut"] | null;
             pairs: components["schemas"]["PairEffectOut"] | null;
             /** Source */
-            source: ("chart" | "areas" | "picture") | null;
+            source: ("chart" | "areas" | "skin" | "picture") | null;
             /** Sources */
-            sources: ("chart" | "areas" | "picture")[];
+            sources: ("chart" | "areas" | "skin" | "picture")[];
             tuner: components["schemas"]["TunerOut"] | null;
             /** Words */
             words: string;
@@ -3672,6 +3937,74 @@ export interface components {
             /** Scenes */
             scenes: components["schemas"]["SceneLookOut"][];
         };
+        /** OverlaysIn */
+        OverlaysIn: {
+            /** Clip Id */
+            clip_id: number;
+            /**
+             * Contours
+             * @default false
+             */
+            contours: boolean;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Lowest
+             * @default false
+             */
+            lowest: boolean;
+            /**
+             * Mark
+             * @default
+             * @enum {string}
+             */
+            mark: "" | "unseen" | "gamut" | "clipped";
+            /**
+             * Neutral
+             * @default false
+             */
+            neutral: boolean;
+            overrides?: components["schemas"]["OverridesIn"];
+            /** Region */
+            region?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Scoped */
+            scoped?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Stand
+             * @default
+             */
+            stand: string;
+            /**
+             * Whole
+             * @default false
+             */
+            whole: boolean;
+            /**
+             * Width
+             * @default 960
+             */
+            width: number;
+        };
+        /** OverlaysOut */
+        OverlaysOut: {
+            /** Casts */
+            casts: components["schemas"]["CastOut"][];
+            /** Contours */
+            contours: components["schemas"]["ContourOut"][];
+        };
         /**
          * OverridesIn
          * @description What is looked at instead of what is in force; nothing of it is kept.
@@ -3790,24 +4123,38 @@ export interface components {
         };
         /**
          * PlaceIn
-         * @description An area in both pictures, in shares of their width and height.
+         * @description Where a clip shows a thing: its middle in shares of the picture, diameter of its width.
          */
         PlaceIn: {
-            /** Angle */
-            angle: [
-                number,
-                number
-            ];
-            /** Reference */
-            reference: [
-                number,
-                number
-            ];
+            /** Clip Id */
+            clip_id: number;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
             /**
              * Size
              * @default 0.015
              */
             size: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /** PlaceOut */
+        PlaceOut: {
+            /** Clip Id */
+            clip_id: number;
+            /** Frame */
+            frame: number;
+            /** Size */
+            size: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * PlayIn
@@ -3841,6 +4188,124 @@ export interface components {
             seen: components["schemas"]["SeenIn"];
             /** View */
             view: string;
+        };
+        /**
+         * PointIn
+         * @description A point of one of the pictures, of one frame.
+         */
+        PointIn: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "reference" | "angle";
+            /**
+             * Size
+             * @default 0
+             */
+            size: number;
+        };
+        /**
+         * ProbeChangeIn
+         * @description What is named is changed.
+         */
+        ProbeChangeIn: {
+            /** Is Put Away */
+            is_put_away?: boolean | null;
+            /** Is Skin */
+            is_skin?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Places */
+            places?: components["schemas"]["PlaceIn"][];
+            /** Without */
+            without?: number[];
+        };
+        /** ProbeIn */
+        ProbeIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Places */
+            places: components["schemas"]["PlaceIn"][];
+        };
+        /** ProbeOut */
+        ProbeOut: {
+            /** Id */
+            id: number;
+            /** Is Skin */
+            is_skin: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+        };
+        /** ProbeSideOut */
+        ProbeSideOut: {
+            /** Cast */
+            cast: [
+                number,
+                number
+            ] | null;
+            /** Clip */
+            clip: string;
+            /** Clip Id */
+            clip_id: number;
+            /** Clipped */
+            clipped: number;
+            /** Light */
+            light: [
+                number,
+                number,
+                number
+            ];
+            /** Pixels */
+            pixels: number;
+            place: components["schemas"]["AtOut"];
+            /** Spread */
+            spread: number;
+            /** Stages */
+            stages: components["schemas"]["ValuesOut"][];
+            /** Stops */
+            stops: number;
+            /** Vector */
+            vector: [
+                number,
+                number
+            ];
+        };
+        /** ProbedOut */
+        ProbedOut: {
+            apart: components["schemas"]["ApartOut"] | null;
+            /** Clips */
+            clips: number;
+            /** Id */
+            id: number;
+            /** Is Skin */
+            is_skin: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Sides */
+            sides: [
+                components["schemas"]["ProbeSideOut"] | null,
+                components["schemas"]["ProbeSideOut"] | null
+            ];
         };
         /** ProblemOut */
         ProblemOut: {
@@ -3973,6 +4438,31 @@ export interface components {
                 number
             ][][];
         };
+        /** ReadPointsIn */
+        ReadPointsIn: {
+            /** Clip Id */
+            clip_id: number;
+            clip_trim?: components["schemas"]["Trim"] | null;
+            dials?: components["schemas"]["Dials"] | null;
+            look?: components["schemas"]["Look"] | null;
+            /** Off */
+            off?: ("match" | "trim" | "balance" | "look")[];
+            /**
+             * Output
+             * @default
+             */
+            output: string;
+            /** Points */
+            points: components["schemas"]["PointIn"][];
+            /** Reference Clip Id */
+            reference_clip_id: number;
+            trim?: components["schemas"]["Trim"] | null;
+            /**
+             * With Match
+             * @default true
+             */
+            with_match: boolean;
+        };
         /** ReadingNotes */
         ReadingNotes: {
             /** Beside */
@@ -4071,12 +4561,31 @@ export interface components {
              */
             frame: number;
             /**
+             * Lowest
+             * @default false
+             */
+            lowest: boolean;
+            /**
              * Mark
              * @default
              * @enum {string}
              */
             mark: "" | "unseen" | "gamut" | "clipped";
             overrides?: components["schemas"]["OverridesIn"];
+            /** Region */
+            region?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Scoped */
+            scoped?: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Stand
              * @default
@@ -4118,6 +4627,39 @@ export interface components {
              * @enum {string}
              */
             role: "look" | "grade" | "manage";
+        };
+        /**
+         * SetAllIn
+         * @description Set the white of several clips at once, by one thing that all of them show.
+         */
+        SetAllIn: {
+            /** Clip Ids */
+            clip_ids: number[];
+            /**
+             * For Clips
+             * @default false
+             */
+            for_clips: boolean;
+            /** Reference Clip Id */
+            reference_clip_id?: number | null;
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "reference" | "neutral";
+        };
+        /** SetOut */
+        SetOut: {
+            /** Clip Id */
+            clip_id: number;
+            /** Stops */
+            stops: number;
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
+            /** Where */
+            where: string;
         };
         /**
          * ShownIn
@@ -4633,6 +5175,51 @@ export interface components {
             ranges: ("" | "full" | "legal")[];
             /** Words */
             words: string;
+        };
+        /**
+         * ValuesOut
+         * @description A colour after a stage, in the units that mean something there.
+         *
+         *     code: 0 to 1023, stored values, ACEScct between, the display's signal at the end; percent of
+         *     the signal, or of a white of 100 % in scene light; stops about middle grey; nit of the display;
+         *     linear light.
+         */
+        ValuesOut: {
+            /** Code */
+            code: [
+                number,
+                number,
+                number
+            ];
+            /** Linear */
+            linear: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Nit */
+            nit: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Percent */
+            percent: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "recorded" | "input" | "match" | "trim" | "balance" | "look" | "output";
+            /** Stops */
+            stops: [
+                number,
+                number,
+                number
+            ] | null;
         };
         /**
          * VariantOut
@@ -5514,6 +6101,60 @@ export interface operations {
             };
         };
     };
+    readPoints: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadPointsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeSideOut"][];
+                };
+            };
+        };
+    };
+    readProbes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedAtIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbedOut"][];
+                };
+            };
+        };
+    };
     mergeReadings: {
         parameters: {
             query?: never;
@@ -5701,33 +6342,6 @@ export interface operations {
             };
         };
     };
-    comparePlaces: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                light_id: number;
-                camera_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["MeasureIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ComparedOut"][];
-                };
-            };
-        };
-    };
     listVariants: {
         parameters: {
             query?: never;
@@ -5817,6 +6431,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OverOut"];
+                };
+            };
+        };
+    };
+    listProbes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeOut"][];
+                };
+            };
+        };
+    };
+    makeProbe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeOut"];
                 };
             };
         };
@@ -5915,6 +6577,82 @@ export interface operations {
             };
         };
     };
+    findOverlays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OverlaysIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlaysOut"];
+                };
+            };
+        };
+    };
+    changeProbe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProbeChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProbeOut"];
+                };
+            };
+        };
+    };
+    setWhite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                probe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetAllIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetOut"][];
+                };
+            };
+        };
+    };
     listProductions: {
         parameters: {
             query?: never;
@@ -6001,6 +6739,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductionOut"];
+                };
+            };
+        };
+    };
+    listAims: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AimOut"][];
+                };
+            };
+        };
+    };
+    setAim: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AimIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AimOut"];
                 };
             };
         };

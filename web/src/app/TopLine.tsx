@@ -45,9 +45,13 @@ export function TopLine({
           <span
             // biome-ignore lint/suspicious/noArrayIndexKey: the trail has a fixed order
             key={i}
-            className={`flex items-center gap-1.5 ${i < crumbs.length - 2 ? "max-[1100px]:hidden" : ""}`}
+            className={`flex items-center gap-1.5 ${i < crumbs.length - 2 ? "max-[1400px]:hidden" : ""}`}
           >
-            {i > 0 && <span className="faint">·</span>}
+            {i > 0 && (
+              <span className={`faint ${i < crumbs.length - 1 ? "max-[1400px]:hidden" : ""}`}>
+                ·
+              </span>
+            )}
             {crumb.to ? (
               <Link to={crumb.to} className="faint hover:text-base-content">
                 {crumb.text}

@@ -1,4 +1,5 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
+import { placeOn, type StepSizes, Turn } from "./Turn";
 
 const FINE = 0.2; // of a step, with Shift
 
@@ -13,6 +14,8 @@ export function Dial({
   unit = "",
   digits = 2,
   compact = false,
+  tolerance,
+  steps,
   onChange,
 }: {
   label: string;
@@ -25,15 +28,25 @@ export function Dial({
   digits?: number;
   /** In a narrow place: the unit only where one points. */
   compact?: boolean;
+  /** Where it is given the scale is linear to three times that, and pressed together beyond. */
+  tolerance?: number;
+  /** How far keys, the wheel and a dragged pixel turn it, where that is not by one step. */
+  steps?: StepSizes;
   onChange: (value: number) => void;
 }) {
   const [wrong, setWrong] = useState("");
+  const field = useRef<HTMLInputElement>(null);
   // A value that is neutral in the middle is filled from there.
-  const place = (v: number) => (100 * (Math.min(high, Math.max(low, v)) - low)) / (high - low);
+  const place = (v: number) =>
+    tolerance === undefined
+      ? (100 * (Math.min(high, Math.max(low, v)) - low)) / (high - low)
+      : placeOn(v - neutral, tolerance, v < neutral ? neutral - low : high - neutral);
   const isCentred = neutral > low && neutral < high;
   const [from, to] = [place(neutral), place(value)].sort((a, b) => a - b) as [number, number];
   const set = (next: number) => {
-    if (Number.isFinite(next)) onChange(Math.min(high, Math.max(low, next)));
+    // Steps add up: without the last digits of their sums.
+    if (Number.isFinite(next))
+      onChange(Number(Math.min(high, Math.max(low, next)).toFixed(digits + 3)));
   };
   return (
     <div className="flex flex-wrap items-center gap-x-2">
@@ -51,27 +64,51 @@ export function Dial({
             style={{ left: `${from}%`, width: `${to - from}%` }}
           />
         )}
-        <input
-          type="range"
-          className={`range range-xs w-full min-w-0 ${isCentred ? "[--range-fill:0]" : ""}`}
-          aria-label={label}
-          min={low}
-          max={high}
-          step={step}
-          value={value}
-          onChange={(e) => set(Number(e.target.value))}
-          onDoubleClick={() => set(neutral)}
-          onKeyDown={(e) => {
-            const move = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
-            if (!move || !e.shiftKey) return;
-            e.preventDefault();
-            set(value + move * step * FINE);
-          }}
-          title="Double click: back to neutral; arrows with Shift step finer"
-        />
+        {tolerance !== undefined && steps ? (
+          <Turn
+            label={label}
+            now={value}
+            valueText={`${value.toFixed(digits)} ${unit}`}
+            low={low}
+            high={high}
+            steps={steps}
+            title="Drag, turn the wheel or use arrows (Shift finer, Ctrl coarser); double click: back to neutral"
+            className="flex h-5 w-full items-center"
+            onTurn={(by) => set(value + by)}
+            onEnter={() => field.current?.select()}
+            onNeutral={() => set(neutral)}
+          >
+            <span aria-hidden="true" className="relative h-[3px] w-full bg-base-content/25">
+              <span
+                className="absolute -top-1.5 h-4 w-1.5 -translate-x-1/2 rounded-sm bg-base-content"
+                style={{ left: `${place(value)}%` }}
+              />
+            </span>
+          </Turn>
+        ) : (
+          <input
+            type="range"
+            className={`range range-xs w-full min-w-0 ${isCentred ? "[--range-fill:0]" : ""}`}
+            aria-label={label}
+            min={low}
+            max={high}
+            step={step}
+            value={value}
+            onChange={(e) => set(Number(e.target.value))}
+            onDoubleClick={() => set(neutral)}
+            onKeyDown={(e) => {
+              const move = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[e.key];
+              if (!move || !e.shiftKey) return;
+              e.preventDefault();
+              set(value + move * step * FINE);
+            }}
+            title="Double click: back to neutral; arrows with Shift step finer"
+          />
+        )}
       </span>
       <input
         key={value}
+        ref={field}
         type="text"
         inputMode="decimal"
         className={`input input-xs value shrink-0 px-1.5 text-right ${compact ? "w-13" : "w-16"}`}
@@ -95,7 +132,9 @@ export function Dial({
           const move = { ArrowUp: 1, ArrowDown: -1 }[e.key];
           if (move) {
             e.preventDefault();
-            set(value + move * step * (e.shiftKey ? FINE : 1));
+            set(
+              value + move * (steps ? steps[e.shiftKey ? 1 : 0] : step * (e.shiftKey ? FINE : 1)),
+            );
           }
         }}
       />

@@ -43,7 +43,7 @@ export function Tabs<T extends string>({
   };
   return (
     <>
-      <div className="flex shrink-0 items-center px-3 pt-2">
+      <div className="flex shrink-0 items-center px-3 pt-1.5">
         <div className="join" role="tablist" aria-label={label} tabIndex={-1} onKeyDown={move}>
           {all.map((name) => (
             <button

@@ -33,14 +33,21 @@ export function signed(value: number, digits: number): string {
   return `${value < 0 ? "−" : "+"}${text}`;
 }
 
-/** The tuner in miniature: five ticks, each above or below its line by how far it is off. */
-export function TunerTicks({ tuner }: { tuner: Tuner }) {
-  const words = SCALES.map((s) => `${s.name} ${s.write(tuner[s.key])}`).join(", ");
+/**
+ * The tuner in miniature: five ticks, each above or below its line by how far it is off, or off
+ * its aim where it has one.
+ */
+export function TunerTicks({ tuner, aim = null }: { tuner: Tuner; aim?: Tuner | null }) {
+  const aimed = (key: keyof Tuner, write: (v: number) => string) =>
+    aim?.[key] ? ` (aim ${write(aim[key])})` : "";
+  const words = SCALES.map(
+    (s) => `${s.name} ${s.write(tuner[s.key])}${aimed(s.key, s.write)}`,
+  ).join(", ");
   return (
     <svg width="64" height="18" viewBox="0 0 64 18" role="img" aria-label={words}>
       <title>{words}</title>
       {SCALES.map(({ key, reach }, i) => {
-        const y = 9 - Math.max(-1, Math.min(1, tuner[key] / reach)) * 7;
+        const y = 9 - Math.max(-1, Math.min(1, (tuner[key] - (aim?.[key] ?? 0)) / reach)) * 7;
         return (
           <g key={key} stroke="currentColor">
             <path d={`M${6 + i * 13} 1v16`} opacity=".3" />

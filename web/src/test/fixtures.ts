@@ -79,6 +79,7 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
   delta_e: 0.89,
   before: 6.5,
   tuner: { exposure: 0, warmth: 0, tint: 0, contrast: 0, strength: 0 },
+  aim: null,
   next_step: "none",
   clipped: null,
   reason: "",

@@ -3,6 +3,7 @@ import { api, type Over, type Schemas, unwrap } from "@/api/client";
 import { afterChange } from "@/api/queries";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
+import { STEPS } from "@/shared/Turn";
 import { CdlDials } from "./CdlDials";
 
 export type Dials = Schemas["Dials"];
@@ -10,9 +11,9 @@ export type Dials = Schemas["Dials"];
 export const NEUTRAL: Dials = { stops: 0, warmth: 0, tint: 0, cdl: null };
 
 const DIALS = [
-  ["Exposure", "stops", 3, 0.05, 2, "stops"],
-  ["Warmth", "warmth", 120, 1, 0, "mired, warmer"],
-  ["Tint", "tint", 30, 0.5, 1, "Duv × 1000, greener"],
+  ["Exposure", "stops", 4, 0.05, STEPS.stops, 2, "stops"],
+  ["Warmth", "warmth", 250, 5, STEPS.mired, 0, "mired, warmer"],
+  ["Tint", "tint", 40, 0.8, STEPS.tint, 1, "Duv × 1000, greener"],
 ] as const;
 
 /** All cameras of this light alike, the reference too; both pictures follow the hand. */
@@ -52,7 +53,7 @@ export function BalancePanel({
       </p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
         <div className="flex flex-col gap-1.5">
-          {DIALS.map(([label, key, reach, step, digits, unit]) => (
+          {DIALS.map(([label, key, reach, tolerance, steps, digits, unit]) => (
             <Dial
               key={key}
               label={label}
@@ -60,7 +61,9 @@ export function BalancePanel({
               value={now[key] ?? 0}
               low={-reach}
               high={reach}
-              step={step}
+              step={steps[0]}
+              steps={steps}
+              tolerance={tolerance}
               neutral={0}
               digits={digits}
               unit={unit}

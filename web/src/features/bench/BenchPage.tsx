@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { MonitorUp } from "lucide-react";
-import { type ComponentProps, useEffect, useState } from "react";
+import { type ComponentProps, useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import { useStore } from "zustand";
-import type { Angle, Clip, Match } from "@/api/client";
+import type { Angle, Match } from "@/api/client";
 import type { Overrides, Seen } from "@/api/draft";
 import { angleQuery, clipQuery, diagnosticsQuery, encodingsQuery, overQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
@@ -12,22 +12,28 @@ import { Empty, Loading, Problem } from "@/shared/Feedback";
 import { STATE_WORDS, type State, StateMark } from "@/shared/Marks";
 import { Tabs } from "@/shared/Tabs";
 import { useKeys } from "@/shared/useKeys";
+import { AimDialog } from "./Aim";
 import { BalancePanel } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
 import { CopyTrim } from "./CopyTrim";
 import { useTellCleanWindow } from "./cleanWindow";
 import { createHand, type HandStore, ofAngle, ofReference } from "./hand";
 import { LookPanel } from "./Look";
+import { OverlayLines } from "./OverlayLines";
+import { RegionFrame } from "./PicturePane";
 import { Pictures } from "./Pictures";
-import { type Pending, PlacesLayer, type Side } from "./PlacesLayer";
+import { PointLine, ProbesLayer } from "./probes/ProbesLayer";
+import { ProbeLine, ProbeTable } from "./probes/ProbeTable";
+import type { Probed } from "./probes/reader";
+import { type Probes, useProbes } from "./probes/useProbes";
 import { Revisions } from "./Revisions";
-import { Scopes } from "./Scopes";
-import { asShot, seenOf } from "./seen";
+import { Scopes, type SkinsStore } from "./Scopes";
+import { asShot, hatched, regionOf, seenOf, UNZOOMED, type Zoom, zoomed, zoomText } from "./seen";
 import { TrimPanel } from "./TrimPanel";
 import { allOff, TunerHand } from "./TunerHand";
 import { PARTS, standing } from "./trimParts";
 import { type Compare, next, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
-import { type Place, type Source, useMeasured } from "./useMeasured";
+import { type Source, useMeasured } from "./useMeasured";
 import { usePictureView } from "./usePictureView";
 import { useRested } from "./useRested";
 import { useTrim } from "./useTrim";
@@ -122,7 +128,7 @@ function ViewSwitch({
       <select
         className="select select-sm w-22"
         aria-label="Marks"
-        title="Hatch what the fit has not seen (U), what the display cannot show (K), or what the recording clipped (O)"
+        title="Hatch what the fit has not seen (U), what the display cannot show (K), or what the recording clipped (O); lines of equal stops (C), which way neutral is off (Y)"
         value={place.mark}
         onChange={(e) => bench.set({ mark: e.target.value })}
       >
@@ -130,6 +136,8 @@ function ViewSwitch({
         <option value="unseen">unseen</option>
         <option value="gamut">gamut</option>
         <option value="clipped">clipped</option>
+        <option value="stops">equal stops</option>
+        <option value="neutral">neutral</option>
       </select>
       {isHdr && (
         <Pressed
@@ -177,19 +185,21 @@ function Pressed({
   return <button type="button" className="btn btn-sm" aria-pressed={is} {...rest} />;
 }
 
-const COMPARES: [Compare, string][] = [
-  ["side", "Beside"],
-  ["upright", "Wipe │"],
-  ["level", "Wipe ─"],
+const COMPARES: [Compare, string, string][] = [
+  ["side", "Beside", "Side by side"],
+  ["upright", "Wipe │", "Wipe, upright"],
+  ["level", "─", "Wipe, level"],
+  ["turn", "In turn", "One in the other's place, twice a second or by key (I)"],
 ];
 
 function CompareSwitch({ value, onChange }: { value: Compare; onChange: (v: Compare) => void }) {
   return (
     <fieldset className="join shrink-0 flex-nowrap" aria-label="Compare">
-      {COMPARES.map(([key, text]) => (
+      {COMPARES.map(([key, text, title]) => (
         <button
           key={key}
           type="button"
+          title={title}
           aria-pressed={value === key}
           className={`btn btn-sm join-item ${value === key ? "btn-primary" : ""}`}
           onClick={() => onChange(key)}
@@ -231,18 +241,17 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       : isMatched
         ? {}
         : asShot;
-  const [places, setPlaces] = useState<Place[]>([]);
-  const [pending, setPending] = useState<Pending>(null);
   // What was half done on a clip is not carried to another one: before its picture is asked for.
   const shown = `${clips[0]?.id} ${clips[1]?.id}`;
   // biome-ignore lint/correctness/useExhaustiveDependencies: when other clips are shown
   useEffect(() => {
-    setPlaces([]);
-    setPending(null);
     hand.setState({ trim: null, clipTrim: null });
   }, [hand, shown]);
   const reference = usePictureView(
-    seenOf(place, clips[0], frames[0], left, place.mark === "unseen" ? "" : place.mark),
+    seenOf(place, clips[0], frames[0], left, {
+      mark: place.mark === "unseen" ? "" : hatched(place.mark),
+      side: isOwnBoth ? 1 : 0,
+    }),
     hand,
     isOwnBoth ? ofAngle : ofReference,
   );
@@ -262,12 +271,31 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       e: () => bench.set({ panel: "encoding" }),
       s: bench.nextSurround,
       r: () => setHeld(true),
-      escape: () => setCompared(null),
+      a: () => hand.setState({ isBefore: true }),
+      i: () => place.compare !== "turn" && bench.set({ compare: "turn" }),
+      c: () => bench.toggleMark("stops"),
+      y: () => bench.toggleMark("neutral"),
+      ",": () => bench.set({ stop: Math.max(-7, place.stop - 1) }),
+      ".": () => bench.set({ stop: Math.min(7, place.stop + 1) }),
+      m: bench.toggleLowest,
+      "+": () => zoomBy(1.5),
+      "-": () => zoomBy(1 / 1.5),
+      f: () => setZoom(UNZOOMED),
+      x: () => drawRegion(),
+      escape: () => {
+        setCompared(null);
+        setDrawing(false);
+        probes.letGo();
+        if (place.panel !== "probes" && fromTable) bench.set({ panel: "probes" });
+        setFromTable(false);
+      },
     },
-    { r: () => setHeld(false) },
+    {
+      r: () => setHeld(false),
+      a: () => hand.setState({ isBefore: false }),
+    },
   );
   const trim = useTrim(angle, ownClip, hand, place.forClip);
-  const [picking, setPicking] = useState(false);
   const [copying, setCopying] = useState(false);
   const [source, setSource] = useState<Source | null>(null);
   const measured = useMeasured({
@@ -278,24 +306,48 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     kept: { stage: trim.kept, forClip: place.forClip },
     withMatch: isMatched,
     source,
-    places,
+    withHues: place.panel === "trim" && place.part === "hues",
   });
-  const pick = (side: Side, at: [number, number]) => {
-    if (!pending || pending.side === side) {
-      setPending({ side, at });
-      return;
-    }
-    const both = { [side]: at, [pending.side]: pending.at } as Place;
-    setPlaces([...places, both]);
-    setPending(null);
-    setPicking(false);
-    bench.set({ panel: "trim", part: "pairs" });
+  const probes = useProbes({
+    angle,
+    clips,
+    frames,
+    hand,
+    view: { withMatch: isMatched, off: place.off, output: place.output },
+    isShown: !isOwnBoth && tried === null,
+  });
+  const skins = useSkins(probes);
+  const [drawing, setDrawing] = useState(false);
+  const [aiming, setAiming] = useState(false);
+  // Whether a stage was opened from the probe table, which Esc brings back.
+  const [fromTable, setFromTable] = useState(false);
+  const setZoom = (zoom: Zoom) => {
+    hand.setState({ zoom });
+    bench.set({ z: zoomText(zoom) });
+  };
+  const zoomBy = (factor: number) =>
+    setZoom(zoomed(hand.getState().zoom ?? place.zoom, factor, 0.5, 0.5));
+  const isPart = place.scoped.some(Boolean);
+  const drawRegion = () => {
+    if (isPart) bench.set({ sr: "", sa: "" });
+    setDrawing(!isPart && !drawing);
+  };
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once a region was drawn
+  useEffect(() => setDrawing(false), [isPart]);
+  const near = ({ sides }: Probed) => {
+    const at = sides.map((side) => (side ? [side.place.x, side.place.y] : [0.5, 0.5]));
+    setZoom({ by: Math.max(6, place.zoom.by), at: at as Zoom["at"] });
   };
   // Only what is on screen can be turned: not as shot, not under a tried encoding.
-  const canTurn = trim.isReady && isMatched && !isOwnBoth && tried === null;
+  const canTurn =
+    trim.isReady &&
+    isMatched &&
+    !isOwnBoth &&
+    tried === null &&
+    !place.off.some((stage) => stage === "match" || stage === "trim");
   const takeAllOff = () => {
     const tuner = measured.tuner && standing(measured.tuner, measured.at, trim.now);
-    const next = allOff(trim, tuner);
+    const next = allOff(trim, tuner, measured.aim);
     if (next && canTurn) trim.set(next);
   };
   useKeys({
@@ -305,10 +357,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       bench.set({ panel: "trim" }); // where it is said if somebody else was first
       trim.keep.mutate({ stage: trim.now });
     },
-    p: () => {
-      setPicking(!picking);
-      setPending(null);
-    },
+    p: probes.pickUnder,
     n: () => bench.set({ panel: "trim", part: next(PARTS, place.part) }),
   });
   const error = reference.error ?? own.error;
@@ -325,6 +374,13 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             : [angle.reference.letter, angle.angle.letter]
       }
       stacked={wipe}
+      skins={skins}
+      only={!wipe && place.panel === "probes" ? "vectorscope" : null}
+      lowest={place.lowest}
+      isPart={isPart || place.zoom.by > 1}
+      drawing={drawing}
+      onLowest={bench.toggleLowest}
+      onRegion={drawRegion}
     />
   );
   const panels = (
@@ -333,9 +389,10 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         label="Panels"
         all={PANELS}
         value={place.panel}
-        className="min-h-0 max-w-4xl flex-1 overflow-y-auto p-3"
+        className={`min-h-0 flex-1 overflow-y-auto px-3 py-1.5 ${place.panel === "probes" ? "" : "max-w-4xl"}`}
         onChange={(panel) => {
           bench.set({ panel });
+          setFromTable(false);
           setTried(null);
         }}
       >
@@ -348,17 +405,33 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             part={place.part}
             forClip={place.forClip}
             clipName={ownClip?.name ?? "this clip"}
-            places={places}
-            compared={measured.compared}
+            probes={probes}
             effect={measured.pairs}
-            originOf={(at) => originOf(at, clips, frames)}
+            hues={measured.hues}
             onPart={(part) => bench.set({ part })}
             onFor={(forClip) => {
               hand.setState({ trim: null, clipTrim: null });
               bench.set({ for: forClip ? "clip" : "light" });
             }}
-            onPlaces={setPlaces}
             onCopy={() => setCopying(true)}
+          />
+        )}
+        {place.panel === "probes" && (
+          <ProbeTable
+            angle={angle}
+            clips={clips}
+            probes={probes}
+            trim={trim}
+            canTurn={canTurn}
+            unit={place.unit}
+            off={place.off}
+            onUnit={(unit) => bench.set({ unit })}
+            onOpen={(stage) => {
+              setFromTable(true);
+              bench.set({ panel: stage });
+            }}
+            onSwitch={bench.toggleStage}
+            onNear={near}
           />
         )}
         {place.panel === "balance" && over.data && (
@@ -396,6 +469,13 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
   );
   return (
     <main className="flex min-h-0 flex-1 flex-col">
+      {aiming && (
+        <AimDialog
+          angle={angle}
+          shown={measured.tuner && standing(measured.tuner, measured.at, trim.now)}
+          onClose={() => setAiming(false)}
+        />
+      )}
       {copying && (
         <CopyTrim
           angle={angle}
@@ -426,14 +506,33 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           tried={tried ? `tried as ${nameOf(tried.encoding)}, ${tried.levels}` : null}
           beside={tried !== null && beside}
           layer={(side) => (
-            <PlacesLayer
-              side={side}
-              places={places}
-              pending={pending}
-              picking={picking}
-              onPick={pick}
-            />
+            <>
+              {(place.mark === "stops" || place.mark === "neutral") && (
+                <OverlayLines
+                  kind={place.mark}
+                  stop={place.stop}
+                  seen={side === 0 ? seenOf(place, clips[0], frames[0], left, { side: 0 }) : seen}
+                  side={side}
+                  hand={hand}
+                  zoom={place.zoom}
+                />
+              )}
+              {place.scoped[side] && (
+                <RegionFrame region={place.scoped[side]} view={regionOf(place.zoom, side)} />
+              )}
+              <ProbesLayer
+                side={side}
+                clip={clips[side]}
+                probes={probes}
+                hand={hand}
+                zoom={place.zoom}
+              />
+              <PointLine side={side} clip={clips[side]} probes={probes} />
+            </>
           )}
+          drawing={drawing}
+          onPick={probes.pick}
+          onPoint={probes.point}
           onPlace={bench.set}
         />
         {wipe && place.scopes && (
@@ -473,6 +572,17 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
                   </option>
                 ))}
               </select>
+              <button
+                type="button"
+                className="btn btn-xs h-5 min-h-0 px-1.5 text-2xs"
+                title="Where the needles should stand on purpose"
+                onClick={(event) => {
+                  event.preventDefault();
+                  setAiming(true);
+                }}
+              >
+                Aim …
+              </button>
             </label>
           )}
           {angle.match && place.match && (known?.differences.length ?? 0) > 0 && (
@@ -481,13 +591,18 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             </p>
           )}
         </div>
-        <TunerHand
-          measured={measured.tuner}
-          measuredAt={measured.at}
-          isFresh={measured.isFresh}
-          trim={trim}
-          disabled={!canTurn}
-        />
+        <div className="flex min-w-0 flex-1 flex-col">
+          <TunerHand
+            measured={measured.tuner}
+            measuredAt={measured.at}
+            expected={measured.expected}
+            aim={measured.aim}
+            isFresh={measured.isFresh}
+            trim={trim}
+            disabled={!canTurn}
+          />
+          <ProbeLine probes={probes} onOpen={() => bench.set({ panel: "probes" })} />
+        </div>
       </div>
       {!wipe && place.scopes && (
         <div className="flex h-[clamp(210px,34vh,400px)] shrink-0">
@@ -545,20 +660,30 @@ function LookUnderHand({
   );
 }
 
-/** Where a place was picked: clip, frame and place in per cent, of the angle and the reference. */
-function originOf(
-  place: Place,
-  clips: readonly [Clip | undefined, Clip | undefined],
-  frames: readonly [number, number],
-): string {
-  const one = (i: 0 | 1, [x, y]: [number, number]) =>
-    `${clips[i]?.name ?? "?"} frame ${frames[i] + 1} at ${(100 * x).toFixed(1)}, ${(100 * y).toFixed(1)} %`;
-  return `${one(1, place.angle)} as ${one(0, place.reference)}`;
+/** The skins among the probes, for the vectorscope: read as they come, without React. */
+function useSkins(probes: Probes): SkinsStore {
+  const { reader } = probes;
+  return useMemo(
+    () => ({
+      get: () =>
+        (reader.getSnapshot().data ?? [])
+          .filter((probe) => probe.is_skin)
+          .map(({ name, sides: [reference, own], apart }) => ({
+            name: name || "skin",
+            reference: reference?.vector ?? null,
+            angle: own?.vector ?? null,
+            stops: apart?.stops ?? null,
+          })),
+      subscribe: reader.subscribe,
+    }),
+    [reader],
+  );
 }
 
 const SOURCES: Record<Source, string> = {
   chart: "the chart",
-  areas: "places",
+  areas: "probes",
+  skin: "the skin",
   picture: "statistics",
 };
 

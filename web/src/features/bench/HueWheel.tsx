@@ -1,4 +1,5 @@
 import { type PointerEvent, useRef } from "react";
+import type { Schemas } from "@/api/client";
 import type { Full } from "./trimParts";
 
 type Hue = Full["hues"][number];
@@ -26,11 +27,14 @@ export function withHue(hues: readonly Hue[], i: number, changes: Partial<Hue>):
 export function HueWheel({
   hues,
   chosen,
+  colours = null,
   onChoose,
   onChange,
 }: {
   hues: readonly Hue[];
   chosen: number;
+  /** Colours of both pictures on the same plane. */
+  colours?: Schemas["HuesOut"] | null;
   onChoose: (i: number) => void;
   onChange: (hues: Hue[]) => void;
 }) {
@@ -59,7 +63,7 @@ export function HueWheel({
     <svg
       ref={svg}
       viewBox="0 0 200 200"
-      className="h-40 shrink-0 touch-none bg-black"
+      className="h-36 shrink-0 touch-none bg-black"
       role="img"
       aria-label="Hues: drag the tip of a band; numbers beside it"
       onPointerMove={drag}
@@ -67,6 +71,7 @@ export function HueWheel({
         held.current = null;
       }}
     >
+      {colours && <Colours {...colours} />}
       <circle cx="100" cy="100" r={R} fill="none" stroke="#fff" strokeWidth=".5" opacity=".4" />
       {hues.map((hue, i) => {
         const [x, y] = tip(i, hue);
@@ -106,5 +111,25 @@ export function HueWheel({
         );
       })}
     </svg>
+  );
+}
+
+const FULL = 0.2; // chroma of the working log that lies on the ring of a factor of 1
+
+/** The reference's colours as rings, the angle's as dots, so that one is turned onto the other. */
+function Colours({ reference, angle }: Schemas["HuesOut"]) {
+  const at = ([u, v]: [number, number]) =>
+    [100 + (R * u) / FULL, 100 - (R * v) / FULL].map((c) => c.toFixed(1)).join(" ");
+  const dots = (points: [number, number][]) =>
+    points
+      .filter(([u, v]) => Math.hypot(u, v) > 0.008)
+      .map((p) => `M${at(p)}h0`)
+      .join("");
+  return (
+    <g fill="none" strokeLinecap="round" className="pointer-events-none">
+      <path d={dots(reference)} stroke="#fff" strokeWidth="3.4" opacity=".55" />
+      <path d={dots(reference)} stroke="#000" strokeWidth="2" />
+      <path d={dots(angle)} stroke="#bbb" strokeWidth="1.3" opacity=".8" />
+    </g>
   );
 }

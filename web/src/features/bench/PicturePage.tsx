@@ -10,7 +10,8 @@ import { asShot, seenOf } from "./seen";
 import { pickClip, useBenchPlace } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
 
-const asItIs = (seen: Seen) => seen;
+/** The whole picture, however near the Bench looks. */
+const asItIs = ({ region: _, ...seen }: Seen): Seen => seen;
 
 /** The picture alone, for a second screen; it follows what is under the hand on the Bench. */
 export function PicturePage() {
@@ -24,7 +25,7 @@ export function PicturePage() {
   const [hand] = useState(createHand);
   const own = seenOf(place, clip, place.frames[1], place.match ? {} : asShot);
   const { view, label } = usePictureView(shown ?? own, hand, asItIs);
-  const parts = useMemo(() => [{ view }], [view]);
+  const parts = useMemo(() => [{ view, side: 1 as const }], [view]);
   return (
     <main className="flex h-full items-center justify-center bg-black">
       {label && clip && (

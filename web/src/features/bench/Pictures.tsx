@@ -5,13 +5,17 @@ import {
   useLayoutEffect,
   useMemo,
   useRef,
+  useState,
 } from "react";
 import { useStore } from "zustand";
 import type { Angle, Clip } from "@/api/client";
 import { CameraMark } from "@/shared/Marks";
+import { useKeys } from "@/shared/useKeys";
 import { type HandStore, whenAtRest } from "./hand";
 import { PictureCanvas } from "./PictureCanvas";
+import { PicturePane } from "./PicturePane";
 import type { PictureView, Label as ShownLabel } from "./pictureView";
+import { inPicture, panned, regionOf, type Shares, type Zoom, zoomed, zoomText } from "./seen";
 import { atSameTime } from "./timecode";
 import type { BenchPlace } from "./useBenchPlace";
 
@@ -31,6 +35,9 @@ export function Pictures({
   tried = null,
   beside = false,
   layer,
+  drawing,
+  onPick,
+  onPoint,
   onPlace,
 }: {
   angle: Angle;
@@ -47,7 +54,11 @@ export function Pictures({
   /** Whether the left shows the angle as it is stated, instead of the reference. */
   beside?: boolean;
   /** What lies over the reference's and the angle's picture. */
-  layer?: (side: "reference" | "angle") => React.ReactNode;
+  layer?: (side: 0 | 1) => React.ReactNode;
+  /** Whether a drag draws the region that the scopes are of. */
+  drawing: boolean;
+  onPick: (side: 0 | 1, at: [number, number]) => void;
+  onPoint: (side: 0 | 1, at: [number, number] | null) => void;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const [reference, own] = [views[0].label, views[1].label];
@@ -73,6 +84,7 @@ export function Pictures({
     hand.setState({
       frames: [frames[0] ?? null, frames[1] ?? null],
       at: now.at === place.at ? null : now.at,
+      zoom: now.zoom && zoomText(now.zoom) === zoomText(place.zoom) ? null : now.zoom,
     });
   }, [hand, place]);
   const slider = (i: 0 | 1) => (
@@ -100,6 +112,26 @@ export function Pictures({
       }}
     />
   );
+  const zoom = (next: Zoom) => {
+    hand.setState({ zoom: next });
+    commit({ z: zoomText(next) });
+  };
+  const region = (side: 0 | 1, drawn: Shares) =>
+    onPlace({ [side === 0 ? "sr" : "sa"]: drawn.map((v) => v.toFixed(4)).join(",") });
+  const pane = (side: 0 | 1, children: React.ReactNode) => (
+    <PicturePane
+      side={side}
+      hand={hand}
+      zoom={place.zoom}
+      drawing={drawing}
+      onZoom={zoom}
+      onPick={onPick}
+      onPoint={onPoint}
+      onRegion={region}
+    >
+      {children}
+    </PicturePane>
+  );
   if (place.compare === "side")
     return (
       <div className="grid min-h-0 flex-1 grid-cols-2">
@@ -113,8 +145,20 @@ export function Pictures({
                 className={`${surround} relative flex min-h-0 flex-1 items-center justify-center`}
               >
                 <Framed clip={i === 1 && !held ? clips[1] : clips[0]}>
-                  {viewed.label && <One view={viewed.view} label={labels[i]} />}
-                  {viewed.label && !ownBoth && layer?.(isReference ? "reference" : "angle")}
+                  {viewed.label &&
+                    pane(
+                      isReference ? 0 : 1,
+                      <>
+                        <One
+                          view={viewed.view}
+                          side={isReference ? 0 : 1}
+                          hand={hand}
+                          zoom={place.zoom}
+                          label={labels[i]}
+                        />
+                        {!ownBoth && layer?.(isReference ? 0 : 1)}
+                      </>,
+                    )}
                 </Framed>
                 <Label letter={side.letter} reference={isReference} text={labels[i]} />
               </div>
@@ -127,23 +171,62 @@ export function Pictures({
   return (
     <div className="flex min-h-0 flex-1 flex-col">
       <div className={`${surround} relative flex min-h-0 flex-1 items-center justify-center`}>
-        <Framed clip={clips[1]}>
-          {reference && own && (
-            <Wipe
-              reference={views[0].view}
-              own={views[held ? 0 : 1].view}
-              place={place}
-              hand={hand}
-              onPlace={commit}
+        {place.compare === "turn" ? (
+          <InTurn held={held}>
+            {(side) => (
+              <>
+                <Framed clip={clips[side]}>
+                  {views[side].label &&
+                    pane(
+                      side,
+                      <>
+                        <One
+                          view={views[side].view}
+                          side={side}
+                          hand={hand}
+                          zoom={place.zoom}
+                          label={labels[side]}
+                        />
+                        {!ownBoth && layer?.(side)}
+                      </>,
+                    )}
+                </Framed>
+                <Label
+                  letter={(side === 0 && !ownBoth ? angle.reference : angle.angle).letter}
+                  reference={side === 0 && !ownBoth}
+                  text={labels[side]}
+                />
+              </>
+            )}
+          </InTurn>
+        ) : (
+          <>
+            <Framed clip={clips[1]}>
+              {reference && own && (
+                <Wipe
+                  reference={views[0].view}
+                  own={views[held ? 0 : 1].view}
+                  place={place}
+                  hand={hand}
+                  layer={ownBoth ? undefined : layer}
+                  onZoom={zoom}
+                  onPoint={onPoint}
+                  onPlace={commit}
+                />
+              )}
+            </Framed>
+            <Label
+              letter={(ownBoth ? angle.angle : angle.reference).letter}
+              reference={!ownBoth}
+              text={labels[0]}
             />
-          )}
-        </Framed>
-        <Label
-          letter={(ownBoth ? angle.angle : angle.reference).letter}
-          reference={!ownBoth}
-          text={labels[0]}
-        />
-        <Label letter={held ? angle.reference.letter : angle.angle.letter} text={labels[1]} end />
+            <Label
+              letter={held ? angle.reference.letter : angle.angle.letter}
+              text={labels[1]}
+              end
+            />
+          </>
+        )}
       </div>
       <div className="grid grid-cols-2">
         {slider(0)}
@@ -225,9 +308,54 @@ function useCommit(onPlace: (values: Record<string, string | number>) => void) {
 
 const frameAt = (place: BenchPlace, side: number) => place.frames[side === 0 ? 0 : 1];
 
-function One({ view, label }: { view: PictureView; label: string }) {
-  const parts = useMemo(() => [{ view }], [view]);
-  return <PictureCanvas parts={parts} label={label} />;
+function One({
+  view,
+  side,
+  hand,
+  zoom,
+  label,
+}: {
+  view: PictureView;
+  side: 0 | 1;
+  hand: HandStore;
+  zoom: Zoom;
+  label: string;
+}) {
+  const parts = useMemo(() => [{ view, side }], [view, side]);
+  return <PictureCanvas parts={parts} hand={hand} zoom={zoom} label={label} />;
+}
+
+const TURN = 500; // milliseconds that each picture is shown in turn
+
+/** One picture in the other's place, twice a second, or by the key. */
+function InTurn({ held, children }: { held: boolean; children: (side: 0 | 1) => React.ReactNode }) {
+  const [side, setSide] = useState<0 | 1>(1);
+  const [byItself, setByItself] = useState(true);
+  useEffect(() => {
+    if (!byItself) return;
+    const timer = setInterval(() => setSide((now) => (now ? 0 : 1)), TURN);
+    return () => clearInterval(timer);
+  }, [byItself]);
+  useKeys({
+    i: () => {
+      setByItself(false);
+      setSide((now) => (now ? 0 : 1));
+    },
+  });
+  return (
+    <>
+      {children(held ? 0 : side)}
+      <label className="absolute right-2 bottom-2 flex items-center gap-1.5 rounded bg-base-200/85 px-2 py-1">
+        <input
+          type="checkbox"
+          className="checkbox checkbox-xs"
+          checked={byItself}
+          onChange={(event) => setByItself(event.target.checked)}
+        />
+        twice a second (I: by hand)
+      </label>
+    </>
+  );
 }
 
 function Wipe({
@@ -235,12 +363,18 @@ function Wipe({
   own,
   place,
   hand,
+  layer,
+  onZoom,
+  onPoint,
   onPlace,
 }: {
   reference: PictureView;
   own: PictureView;
   place: BenchPlace;
   hand: HandStore;
+  layer: ((side: 0 | 1) => React.ReactNode) | undefined;
+  onZoom: (zoom: Zoom) => void;
+  onPoint: (side: 0 | 1, at: [number, number] | null) => void;
   onPlace: (values: Record<string, string | number>) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
@@ -254,12 +388,13 @@ function Wipe({
   };
   const parts = useMemo(
     () => [
-      { view: reference, clip: upright ? ("left" as const) : ("top" as const) },
-      { view: own, clip: upright ? ("right" as const) : ("bottom" as const) },
+      { view: reference, clip: upright ? ("left" as const) : ("top" as const), side: 0 as const },
+      { view: own, clip: upright ? ("right" as const) : ("bottom" as const), side: 1 as const },
     ],
     [reference, own, upright],
   );
-  const wipe = useMemo(() => ({ hand, at: place.at }), [hand, place.at]);
+  const wipe = useMemo(() => ({ at: place.at }), [place.at]);
+  const layers = [useRef<HTMLDivElement>(null), useRef<HTMLDivElement>(null)] as const;
   // The border goes with the hand and without React, like the picture under it.
   useLayoutEffect(() => {
     const put = () => {
@@ -268,16 +403,41 @@ function Wipe({
       const at = hand.getState().at ?? place.at;
       line.style[upright ? "left" : "top"] = `${at}%`;
       line.setAttribute("aria-valuenow", String(at));
+      // Marks are seen in the part of the picture that they belong to.
+      const cuts = upright
+        ? [`inset(0 ${100 - at}% 0 0)`, `inset(0 0 0 ${at}%)`]
+        : [`inset(0 0 ${100 - at}% 0)`, `inset(${at}% 0 0 0)`];
+      layers.forEach((part, i) => {
+        if (part.current) part.current.style.clipPath = cuts[i] as string;
+      });
     };
     put();
     return hand.subscribe(put);
-  }, [hand, place.at, upright]);
-  const move = (event: PointerEvent) => {
-    const r = box.current?.getBoundingClientRect();
-    if (!r) return;
-    const share = upright ? (event.clientX - r.left) / r.width : (event.clientY - r.top) / r.height;
-    go(100 * share);
+  });
+  const near = () => hand.getState().zoom ?? place.zoom;
+  const share = (event: { clientX: number; clientY: number }): [number, number] => {
+    const r = box.current?.getBoundingClientRect() ?? new DOMRect(0, 0, 1, 1);
+    return [(event.clientX - r.left) / r.width, (event.clientY - r.top) / r.height];
   };
+  const panning = useRef<{ x: number; y: number; from: Zoom } | null>(null);
+  const point = (event: PointerEvent) => {
+    const at = share(event);
+    const side = 100 * at[upright ? 0 : 1] < now() ? 0 : 1;
+    onPoint(side, inPicture(regionOf(near(), side), ...at));
+  };
+  const move = (event: PointerEvent) => go(100 * share(event)[upright ? 0 : 1]);
+  const wheel = useRef<(event: WheelEvent) => void>(() => undefined);
+  wheel.current = (event) => {
+    event.preventDefault();
+    onZoom(zoomed(near(), 1.25 ** -Math.sign(event.deltaY), ...share(event)));
+  };
+  // React listens to wheels passively: it could not keep the page still.
+  useEffect(() => {
+    const node = box.current;
+    const turn = (event: WheelEvent) => wheel.current(event);
+    node?.addEventListener("wheel", turn, { passive: false });
+    return () => node?.removeEventListener("wheel", turn);
+  }, []);
   const key = (event: KeyboardEvent) => {
     const back = event.key === "ArrowLeft" || event.key === "ArrowUp";
     if (!back && event.key !== "ArrowRight" && event.key !== "ArrowDown") return;
@@ -291,13 +451,45 @@ function Wipe({
       className="h-full w-full"
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
-        move(event);
+        const at = share(event)[upright ? 0 : 1];
+        // Near the border, and in the whole picture anywhere, the border is taken.
+        if (near().by > 1 && Math.abs(100 * at - now()) > 2)
+          panning.current = { x: event.clientX, y: event.clientY, from: near() };
+        else move(event);
       }}
       onPointerMove={(event) => {
-        if (event.currentTarget.hasPointerCapture(event.pointerId)) move(event);
+        point(event);
+        if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+        const from = panning.current;
+        const r = box.current?.getBoundingClientRect();
+        if (!from) move(event);
+        else if (r)
+          onZoom(
+            panned(
+              from.from,
+              (event.clientX - from.x) / r.width,
+              (event.clientY - from.y) / r.height,
+            ),
+          );
       }}
+      onPointerUp={() => {
+        panning.current = null;
+      }}
+      onPointerLeave={() => onPoint(1, null)}
     >
-      <PictureCanvas parts={parts} wipe={wipe} label="Wipe of reference and angle" />
+      <PictureCanvas
+        parts={parts}
+        wipe={wipe}
+        hand={hand}
+        zoom={place.zoom}
+        label="Wipe of reference and angle"
+      />
+      {layer &&
+        ([0, 1] as const).map((side) => (
+          <div key={side} ref={layers[side]} className="pointer-events-none absolute inset-0">
+            {layer(side)}
+          </div>
+        ))}
       <div
         key={place.compare}
         ref={border}

@@ -1,6 +1,14 @@
-import { useEffect, useRef } from "react";
-import { drawParade, drawVectorscope } from "./drawScopes";
+import { type ReactNode, useEffect, useMemo, useRef } from "react";
+import { drawParade, drawVectorscope, type Skin } from "./drawScopes";
 import type { PictureView } from "./pictureView";
+
+/** Skins for the vectorscope, outside of React: they follow the hand. */
+export type SkinsStore = {
+  get: () => readonly Skin[];
+  subscribe: (listener: () => void) => () => void;
+};
+
+const NO_SKINS: SkinsStore = { get: () => [], subscribe: () => () => undefined };
 
 /** The reference as an outline, the angle as a filled trace, in the same axes. */
 export function Scopes({
@@ -8,33 +16,86 @@ export function Scopes({
   angle,
   letters,
   stacked,
+  skins = NO_SKINS,
+  only = null,
+  lowest,
+  isPart,
+  drawing,
+  onLowest,
+  onRegion,
 }: {
   reference: PictureView;
   angle: PictureView;
   letters: [string, string];
   stacked: boolean;
+  /** Skins that were picked, where the outputs have them. */
+  skins?: SkinsStore;
+  /** One scope alone, where the room is wanted for something else. */
+  only?: "parade" | "vectorscope" | null;
+  /** Whether the parade shows the lowest tenth of the signal. */
+  lowest: boolean;
+  /** Whether the scopes are of a part of the pictures. */
+  isPart: boolean;
+  /** Whether a drag in a picture draws that part. */
+  drawing: boolean;
+  onLowest: () => void;
+  onRegion: () => void;
 }) {
-  const note = `line ${letters[0]}, filled ${letters[1]}`;
+  const part = isPart ? " · of a part" : "";
+  const note = `line ${letters[0]}, filled ${letters[1]}${part}`;
+  const drawVector = useMemo(
+    () =>
+      (...[context, width, height, ratio, line, filled]: Parameters<typeof drawVectorscope>) =>
+        drawVectorscope(context, width, height, ratio, line, filled, skins.get()),
+    [skins],
+  );
   return (
     <div
-      className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : "rule w-[62%] max-w-[1180px] shrink-0 border-r"}`}
+      className={`flex min-h-0 bg-base-200 ${stacked ? "h-full flex-col" : only ? "rule w-[290px] shrink-0 border-r" : "rule w-[62%] max-w-[1180px] shrink-0 border-r"}`}
     >
-      <Scope
-        title="RGB parade"
-        note={`${note} · % of signal`}
-        grow
-        reference={reference}
-        angle={angle}
-        draw={drawParade}
-      />
-      <Scope
-        title="Vectorscope"
-        note={`${note} · skin line: a convention`}
-        reference={reference}
-        angle={angle}
-        draw={drawVectorscope}
-        square
-      />
+      {only !== "vectorscope" && (
+        <Scope
+          title="RGB parade"
+          note={`${note} · % of signal`}
+          grow
+          reference={reference}
+          angle={angle}
+          draw={drawParade}
+          beside={
+            <>
+              <button
+                type="button"
+                className="btn btn-xs h-5 min-h-0 px-1.5"
+                aria-pressed={lowest}
+                title="The lowest tenth of the signal, magnified (M)"
+                onClick={onLowest}
+              >
+                lowest 10 %
+              </button>
+              <button
+                type="button"
+                className="btn btn-xs h-5 min-h-0 px-1.5"
+                aria-pressed={drawing || isPart}
+                title="Scopes of a part: press, then draw it in a picture; press again for all of it (X)"
+                onClick={onRegion}
+              >
+                part
+              </button>
+            </>
+          }
+        />
+      )}
+      {only !== "parade" && (
+        <Scope
+          title="Vectorscope"
+          note={`${note} · skin line: a convention`}
+          reference={reference}
+          angle={angle}
+          draw={drawVector}
+          again={skins.subscribe}
+          square
+        />
+      )}
     </div>
   );
 }
@@ -46,6 +107,8 @@ function Scope({
   reference,
   angle,
   draw,
+  beside,
+  again,
   grow = false,
   square = false,
 }: {
@@ -54,6 +117,9 @@ function Scope({
   reference: PictureView;
   angle: PictureView;
   draw: typeof drawParade;
+  beside?: ReactNode;
+  /** What else it is drawn again for. */
+  again?: (paint: () => void) => () => void;
   grow?: boolean;
   square?: boolean;
 }) {
@@ -79,15 +145,15 @@ function Scope({
       if (!handle) handle = requestAnimationFrame(paint);
     };
     soon();
-    const stops = [reference.paintWith(soon), angle.paintWith(soon)];
+    const stops = [reference.paintWith(soon), angle.paintWith(soon), again?.(soon)];
     const watch = new ResizeObserver(soon);
     watch.observe(canvas);
     return () => {
       cancelAnimationFrame(handle);
-      for (const stop of stops) stop();
+      for (const stop of stops) stop?.();
       watch.disconnect();
     };
-  }, [reference, angle, draw]);
+  }, [reference, angle, draw, again]);
   return (
     <figure
       className={`flex min-h-0 flex-col p-2 ${grow ? "flex-1" : ""} ${square ? "w-[290px] shrink-0 grow-0 basis-[290px]" : ""}`}
@@ -95,6 +161,7 @@ function Scope({
       <figcaption className="mb-1 flex gap-2 truncate">
         <span className="font-semibold">{title}</span>
         <span className="faint truncate text-2xs leading-5">{note}</span>
+        {beside && <span className="ml-auto flex gap-1">{beside}</span>}
       </figcaption>
       <canvas
         ref={ref}

@@ -1,6 +1,7 @@
-import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import { useId, useRef, useState } from "react";
 import type { Tuner } from "@/api/client";
 import { SCALES, signed } from "@/shared/Tuner";
+import { placeOn, Turn } from "@/shared/Turn";
 import {
   full,
   NEUTRAL,
@@ -14,24 +15,6 @@ import {
 } from "./trimParts";
 import type { TrimUnderHand } from "./useTrim";
 
-/** Linear to three tolerance bands, then pressed together up to the end of the scale. */
-export function placeOn(value: number, tolerance: number, most: number): number {
-  const near = 3 * tolerance;
-  const size = Math.abs(value);
-  const far = Math.max(0, Math.min(size, most) - near);
-  const share =
-    size <= near
-      ? (30 * size) / near
-      : 30 + (16 * Math.log1p(far / near)) / Math.log1p((most - near) / near);
-  return 50 + Math.sign(value) * share;
-}
-
-/** What a step of a key or of the wheel is. */
-function stepOf(scale: Scale, event: { shiftKey: boolean; ctrlKey: boolean }): number {
-  const [usual, fine, coarse] = REACH[scale].steps;
-  return event.ctrlKey ? coarse : event.shiftKey ? fine : usual;
-}
-
 /**
  * The tuner under the hand: how far the picture on screen is off, and where it is put right. A
  * needle is dragged from where it was taken; under the hand it stands at the last measurement plus
@@ -40,6 +23,8 @@ function stepOf(scale: Scale, event: { shiftKey: boolean; ctrlKey: boolean }): n
 export function TunerHand({
   measured,
   measuredAt,
+  expected = null,
+  aim,
   isFresh,
   trim,
   disabled,
@@ -48,6 +33,10 @@ export function TunerHand({
   measured: Tuner | null;
   /** The trim that it was made under. */
   measuredAt: TrimStage;
+  /** Where the needles were expected before the last measurement. */
+  expected?: Tuner | null;
+  /** Where they should stand on purpose: the middle of the band. */
+  aim: Tuner;
   isFresh: boolean;
   trim: TrimUnderHand;
   disabled: boolean;
@@ -58,7 +47,7 @@ export function TunerHand({
     if (!disabled) trim.set(next);
   };
   return (
-    <div className="grid min-w-0 flex-1 grid-cols-5">
+    <div className="grid min-w-0 grid-cols-5">
       {SCALES.map((scale) => (
         <OneScale
           key={scale.key}
@@ -68,10 +57,12 @@ export function TunerHand({
           write={scale.write}
           value={shown?.[scale.key] ?? null}
           own={own[scale.key]}
+          aim={aim[scale.key]}
+          expected={isFresh ? (expected?.[scale.key] ?? null) : null}
           isFresh={isFresh}
           disabled={disabled}
           onTurn={(by) => set(turned(trim.now, scale.key, by, shown?.[scale.key] ?? 0))}
-          onTakeOff={() => shown && set(takenOff(trim.now, shown, [scale.key]))}
+          onTakeOff={() => shown && set(takenOff(trim.now, shown, [scale.key], aim))}
           onReset={() => {
             const { cdl } = full(trim.now);
             const back: Record<Scale, Partial<TrimStage>> = {
@@ -97,6 +88,8 @@ function OneScale({
   write,
   value,
   own,
+  aim,
+  expected,
   isFresh,
   disabled,
   onTurn,
@@ -110,6 +103,8 @@ function OneScale({
   write: (v: number) => string;
   value: number | null;
   own: number;
+  aim: number;
+  expected: number | null;
   isFresh: boolean;
   disabled: boolean;
   onTurn: (by: number) => void;
@@ -117,74 +112,37 @@ function OneScale({
   onReset: () => void;
   where: string;
 }) {
-  const { most } = REACH[scale];
-  const at = useRef<number | null>(null);
-  const box = useRef<HTMLDivElement>(null);
+  const { most, steps } = REACH[scale];
+  const hatch = useId();
+  const field = useRef<HTMLDivElement>(null);
   const [typing, setTyping] = useState(false);
-  const isOn = value !== null && Math.abs(value) <= tolerance;
-  const turn = useRef(onTurn);
-  turn.current = onTurn;
-  // React listens to wheels passively: it could not keep the page still.
-  useEffect(() => {
-    const node = box.current;
-    if (!node || disabled) return;
-    const wheel = (event: WheelEvent) => {
-      event.preventDefault();
-      turn.current(Math.sign(-event.deltaY) * stepOf(scale, event));
-    };
-    node.addEventListener("wheel", wheel, { passive: false });
-    return () => node.removeEventListener("wheel", wheel);
-  }, [scale, disabled]);
-  const keys = (event: KeyboardEvent) => {
-    const move = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
-    if (event.key === "Enter") {
-      event.preventDefault();
-      setTyping(true);
-    }
-    if (!move || disabled) return;
-    event.preventDefault();
-    onTurn(move * stepOf(scale, event));
-  };
-  const drag = (event: PointerEvent) => {
-    if (at.current === null || event.clientX === at.current) return;
-    // A pixel is half an arrow's step, from where the needle was taken.
-    onTurn((event.clientX - at.current) * 0.5 * stepOf(scale, event));
-    at.current = event.clientX;
-  };
-  const needle = placeOn(value ?? own, tolerance, most);
+  const isOn = value !== null && Math.abs(value - aim) <= tolerance;
+  const place = (v: number) => placeOn(v, tolerance, most);
+  const needle = place(value ?? own);
+  const band = [place(aim - tolerance), place(aim + tolerance)] as const;
+  const isOther =
+    expected !== null && value !== null && Math.abs(value - expected) > 0.5 * tolerance;
+  const fill = value === null ? "none" : isFresh ? "currentColor" : `url(#${hatch})`;
   return (
-    <div className="rule min-w-0 border-l px-2 py-1">
+    <div ref={field} className="rule min-w-0 border-l px-2 py-1">
       <div className="flex items-baseline justify-between gap-1">
         <span className="faint truncate">{name}</span>
-        <span className={`value font-semibold ${isFresh ? "" : "opacity-50"}`}>
+        <span className={`value font-semibold ${isFresh ? "" : "opacity-60"}`}>
           {value === null ? "–" : write(value)}
         </span>
       </div>
-      <div
-        ref={box}
-        role="slider"
-        tabIndex={0}
-        aria-label={`${name} of ${where}`}
-        aria-valuenow={value ?? own}
-        aria-valuemin={-most}
-        aria-valuemax={most}
-        aria-valuetext={`${value === null ? "not measured" : write(value)}, trim ${write(own)}`}
-        aria-disabled={disabled}
-        title={`Drag the needle, turn the wheel or use arrows (Shift finer, Ctrl coarser); Enter types. It turns ${where}.`}
-        className="mt-0.5 cursor-ew-resize touch-none focus-visible:outline-2"
-        onKeyDown={keys}
-        onPointerDown={(event) => {
-          if (disabled) return;
-          event.currentTarget.setPointerCapture(event.pointerId);
-          at.current = event.clientX;
-        }}
-        onPointerMove={drag}
-        onPointerUp={() => {
-          at.current = null;
-        }}
-        onPointerCancel={() => {
-          at.current = null;
-        }}
+      <Turn
+        label={`${name} of ${where}`}
+        valueText={`${value === null ? "not measured" : write(value)}, trim ${write(own)}${aim ? `, aim ${write(aim)}` : ""}`}
+        now={value ?? own}
+        low={-most}
+        high={most}
+        steps={steps}
+        disabled={disabled}
+        className="mt-0.5"
+        title={`Drag the needle, turn the wheel or use arrows (Shift finer, Ctrl coarser); Enter types. It turns ${where}.${isOther ? ` It was expected at ${write(expected)}.` : ""}`}
+        onTurn={onTurn}
+        onEnter={() => setTyping(true)}
       >
         <svg
           viewBox="0 0 100 14"
@@ -192,23 +150,40 @@ function OneScale({
           preserveAspectRatio="none"
           aria-hidden="true"
         >
-          <rect x="40" y="1" width="20" height="9" fill="currentColor" opacity="0.22" />
+          <pattern id={hatch} width="1" height="2.4" patternUnits="userSpaceOnUse">
+            <path d="M0 .6h1" stroke="currentColor" strokeWidth="1.2" />
+          </pattern>
+          <rect
+            x={band[0]}
+            y="1"
+            width={band[1] - band[0]}
+            height="9"
+            fill="currentColor"
+            opacity="0.22"
+          />
           {[4, 20, 40, 60, 80, 96].map((x) => (
             <path key={x} d={`M${x} 10v3`} stroke="currentColor" strokeWidth=".4" opacity=".5" />
           ))}
           <path d="M50 0v13" stroke="currentColor" strokeWidth=".5" opacity=".8" />
+          {isOther && (
+            <path
+              d={`M${place(expected)} 1v4m0 2v4`}
+              stroke="currentColor"
+              strokeWidth=".7"
+              opacity=".8"
+            />
+          )}
           <rect
             x={needle - 0.9}
             y="1"
             width="1.8"
             height="11"
-            fill={value === null ? "none" : "currentColor"}
+            fill={fill}
             stroke="currentColor"
-            strokeWidth={value === null ? 0.5 : 0}
-            opacity={isFresh ? 1 : 0.5}
+            strokeWidth={value === null || !isFresh ? 0.4 : 0}
           />
         </svg>
-      </div>
+      </Turn>
       <div className="flex items-center gap-1 text-2xs">
         {typing ? (
           <input
@@ -222,7 +197,7 @@ function OneScale({
               if (e.key !== "Escape" && e.key !== "Enter") return;
               if (e.key === "Enter") e.currentTarget.blur();
               else setTyping(false);
-              box.current?.focus();
+              field.current?.querySelector<HTMLElement>("[role=slider]")?.focus();
             }}
             onBlur={(e) => {
               const typed = Number(e.target.value.replace(",", "."));
@@ -253,10 +228,12 @@ function OneScale({
             className="btn btn-xs ml-auto h-5 min-h-0 px-1.5"
             disabled={disabled}
             aria-label={`Take off ${name.toLowerCase()}`}
-            title={`Take ${write(value)} off ${where}`}
+            title={
+              aim ? `To the aim of ${write(aim)}, by ${where}` : `Take ${write(value)} off ${where}`
+            }
             onClick={onTakeOff}
           >
-            → 0
+            → {aim ? "aim" : "0"}
           </button>
         )}
       </div>
@@ -267,5 +244,5 @@ function OneScale({
 const DIGITS: Record<Scale, number> = { exposure: 2, warmth: 0, tint: 1, contrast: 3, strength: 0 };
 
 /** What all needles together have to be turned: one key does it. */
-export const allOff = (trim: TrimUnderHand, shown: Tuner | null): TrimStage | null =>
-  shown ? takenOff(trim.now, shown, SCALES.map((s) => s.key) as Scale[]) : null;
+export const allOff = (trim: TrimUnderHand, shown: Tuner | null, aim: Tuner): TrimStage | null =>
+  shown ? takenOff(trim.now, shown, SCALES.map((s) => s.key) as Scale[], aim) : null;

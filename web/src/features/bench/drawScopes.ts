@@ -52,9 +52,10 @@ export function drawParade(
   const panel = (width - gutter - 2 * gap) / 3;
   const yOf = (value: number) => height - ((value - bottom) / (top - bottom)) * height;
   context.font = `${10 * ratio}px "Spline Sans Mono Variable", monospace`;
-  for (const percent of [0, 25, 50, 75, 100]) {
+  const isLow = top < 0.5; // the lowest tenth, magnified
+  for (const percent of isLow ? [0, 2.5, 5, 7.5, 10] : [0, 25, 50, 75, 100]) {
     const y = Math.round(yOf(percent / 100)) + 0.5;
-    context.strokeStyle = percent % 50 ? "#262626" : "#3c3c3c";
+    context.strokeStyle = percent % (isLow ? 5 : 50) ? "#262626" : "#3c3c3c";
     context.lineWidth = 1;
     context.beginPath();
     context.moveTo(gutter, y);
@@ -64,7 +65,8 @@ export function drawParade(
     context.textAlign = "right";
     context.fillText(String(percent), gutter - 4 * ratio, y + 3.5 * ratio);
   }
-  for (const [signal, nits] of header.light ?? []) {
+  const light = (header.light ?? []).filter(([signal]) => signal <= top);
+  for (const [signal, nits] of light) {
     const y = Math.round(yOf(signal)) + 0.5;
     context.strokeStyle = nits === 203 ? "#6a6a6a" : "#333";
     context.setLineDash([3 * ratio, 3 * ratio]);
@@ -84,7 +86,7 @@ export function drawParade(
     if (reference) outlineColumns(context, reference, channel, left, panel, height, ratio);
   }
   // Over the traces, so that they can be read.
-  for (const [signal, nits] of header.light ?? []) {
+  for (const [signal, nits] of light) {
     const text = `${nits} nit`;
     const wide = context.measureText(text).width + 6 * ratio;
     const y = Math.round(yOf(signal));
@@ -224,6 +226,14 @@ export function placeOf(
   return [((Math.atan2(cr, cb) * 180) / Math.PI + 360) % 360, Math.hypot(cb, cr)];
 }
 
+/** A skin in both pictures: Cb and Cr of the outputs, and how far the angle's is off in stops. */
+export type Skin = {
+  name: string;
+  reference: readonly [number, number] | null;
+  angle: readonly [number, number] | null;
+  stops: number | null;
+};
+
 const SKIN = 123; // common practice, no source: drawn as a convention
 
 export function drawVectorscope(
@@ -233,6 +243,7 @@ export function drawVectorscope(
   ratio: number,
   reference: ScopeCounts | null,
   angle: ScopeCounts | null,
+  skins: readonly Skin[] = [],
 ): void {
   context.fillStyle = "#0d0d0d";
   context.fillRect(0, 0, width, height);
@@ -288,6 +299,49 @@ export function drawVectorscope(
     const [tx, ty] = at(degrees, radius + 0.035);
     context.fillText(name, tx, ty + 3 * ratio);
   }
+  for (const skin of skins)
+    drawSkin(context, skin, (cb, cr) => [cx + cb * size, cy - cr * size], ratio);
+}
+
+/** A ring where the reference has the skin, a cross where the angle has it, a line between. */
+function drawSkin(
+  context: Context,
+  { name, reference, angle, stops }: Skin,
+  at: (cb: number, cr: number) => [number, number],
+  ratio: number,
+): void {
+  const ring = reference && at(...reference);
+  const cross = angle && at(...angle);
+  const stroke = (draw: () => void) => {
+    for (const [style, width] of [
+      ["#000", 3.2],
+      ["#fff", 1.4],
+    ] as const) {
+      context.strokeStyle = style;
+      context.lineWidth = width * ratio;
+      context.beginPath();
+      draw();
+      context.stroke();
+    }
+  };
+  if (ring) stroke(() => context.arc(ring[0], ring[1], 6 * ratio, 0, 2 * Math.PI));
+  if (cross)
+    stroke(() => {
+      const r = 4 * ratio;
+      context.moveTo(cross[0] - r, cross[1]);
+      context.lineTo(cross[0] + r, cross[1]);
+      context.moveTo(cross[0], cross[1] - r);
+      context.lineTo(cross[0], cross[1] + r);
+    });
+  const [x, y] = ring ?? cross ?? [0, 0];
+  const text =
+    stops === null ? name : `${name} ${stops < 0 ? "−" : "+"}${Math.abs(stops).toFixed(2)} stop`;
+  context.textAlign = "right";
+  context.fillStyle = "rgba(13, 13, 13, 0.75)";
+  const wide = context.measureText(text).width + 6 * ratio;
+  context.fillRect(x - 10 * ratio - wide, y - 8 * ratio, wide, 14 * ratio);
+  context.fillStyle = "#fff";
+  context.fillText(text, x - 13 * ratio, y + 3 * ratio);
 }
 
 function vectorImage(counts: ScopeCounts): OffscreenCanvas {

@@ -115,6 +115,9 @@ function bench(search: string) {
         hand={hand}
         place={readPlace(new URLSearchParams(search))}
         held={false}
+        drawing={false}
+        onPick={vi.fn()}
+        onPoint={vi.fn()}
         onPlace={onPlace}
       />
     </MemoryRouter>,

@@ -2,6 +2,7 @@ import { createStore, type StoreApi } from "zustand/vanilla";
 import type { Seen } from "@/api/draft";
 import type { Dials } from "./Balance";
 import type { LookStage } from "./lookSteps";
+import { regionOf, type Zoom } from "./seen";
 import { full, type TrimStage } from "./trimParts";
 
 /**
@@ -18,6 +19,10 @@ export type Hand = {
   look: LookStage | undefined;
   /** Frames of reference and angle; null where they are as the address says. */
   frames: [number | null, number | null];
+  /** What of both pictures is on screen; null where it is as the address says. */
+  zoom: Zoom | null;
+  /** Whether the trim is held out, to compare before and after. */
+  isBefore: boolean;
   /** Where the wipe is, in per cent; null where it is as the address says. */
   at: number | null;
 };
@@ -31,11 +36,14 @@ export const createHand = (): HandStore =>
     clipTrim: null,
     look: undefined,
     frames: [null, null],
+    zoom: null,
+    isBefore: false,
     at: null,
   }));
 
-const put = (seen: Seen, hand: Hand, frame: number | null): Seen => ({
+const put = (seen: Seen, hand: Hand, frame: number | null, side: 0 | 1): Seen => ({
   ...seen,
+  ...(hand.zoom ? { region: regionOf(hand.zoom, side) } : {}),
   frame: frame ?? seen.frame,
   overrides: {
     ...seen.overrides,
@@ -45,9 +53,13 @@ const put = (seen: Seen, hand: Hand, frame: number | null): Seen => ({
 });
 
 /** A picture with what is under the hand: of the reference, or of the angle. */
-export const ofReference = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[0]);
+export const ofReference = (seen: Seen, hand: Hand): Seen => put(seen, hand, hand.frames[0], 0);
 export const ofAngle = (seen: Seen, hand: Hand): Seen => {
-  const now = put(seen, hand, hand.frames[1]);
+  const now = put(seen, hand, hand.frames[1], 1);
+  if (hand.isBefore) {
+    const off = [...new Set([...(now.overrides.off ?? []), "trim" as const])];
+    return { ...now, overrides: { ...now.overrides, off } };
+  }
   if (!hand.trim && !hand.clipTrim) return now;
   const trims = {
     ...(hand.trim ? { trim: full(hand.trim) } : {}),

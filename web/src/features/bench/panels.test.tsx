@@ -64,9 +64,10 @@ describe("the balance", () => {
   it("starts from what is kept, follows the hand, and is kept on its base", async () => {
     const seen = vi.fn();
     show(<Balance onSeen={seen} />);
-    expect(screen.getByLabelText("Exposure").getAttribute("value")).toBe("0.5");
+    expect(screen.getByLabelText("Exposure").getAttribute("aria-valuenow")).toBe("0.5");
     expect(screen.getByText("Keep for this light").hasAttribute("disabled")).toBe(true);
-    fireEvent.change(screen.getByLabelText("Warmth"), { target: { value: "30" } });
+    for (let i = 0; i < 3; i++)
+      fireEvent.keyDown(screen.getByLabelText("Warmth"), { key: "ArrowRight", ctrlKey: true });
     expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ stops: 0.5, warmth: 30 }));
     fireEvent.click(screen.getByText("Keep for this light"));
     await waitFor(() => expect(sent).toHaveLength(1));
@@ -83,10 +84,10 @@ describe("the balance", () => {
     expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ stops: 0 }));
     const figure = () => screen.getByLabelText("Tint, value");
     fireEvent.keyDown(figure(), { key: "ArrowUp" });
-    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 0.5 }));
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 0.2 }));
     fireEvent.change(figure(), { target: { value: "999" } });
     fireEvent.blur(figure());
-    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 30 }));
+    expect(seen).toHaveBeenLastCalledWith(expect.objectContaining({ tint: 40 }));
     fireEvent.keyDown(screen.getByLabelText("slope G"), { key: "ArrowDown", shiftKey: true });
     expect(seen.mock.lastCall?.[0].cdl.slope).toEqual([1, 0.998, 1]);
     fireEvent.click(screen.getByText("As kept"));

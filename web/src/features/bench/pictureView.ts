@@ -35,6 +35,8 @@ let views = 0;
 export class PictureView {
   readonly name: string;
   shown: Shown | null = null;
+  /** The last picture of the whole frame: what is drawn round a part until that comes. */
+  backdrop: Shown | null = null;
   /** How wide it is shown, in pixels of the screen; 0 where that is not known. */
   room = 0;
   private snapshot: Snapshot = { label: null, error: null };
@@ -139,6 +141,7 @@ export class PictureView {
 
   private show(shown: Shown): void {
     this.shown = shown;
+    if (!shown.header.region) this.backdrop = shown;
     cancelAnimationFrame(this.frame);
     this.frame = requestAnimationFrame(() => {
       for (const painter of this.painters) painter();

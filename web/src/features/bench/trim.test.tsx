@@ -3,10 +3,12 @@ import { fireEvent, render, screen } from "@testing-library/react";
 import { useState } from "react";
 import { describe, expect, it, vi } from "vitest";
 import type { Tuner } from "@/api/client";
+import { placeOn } from "@/shared/Turn";
 import { CurveEditor, through } from "./CurveEditor";
 import { withHue } from "./HueWheel";
-import { PlacesLayer } from "./PlacesLayer";
-import { placeOn, TunerHand } from "./TunerHand";
+import { Reader } from "./probes/reader";
+import { inPicture, panned, regionOf, UNZOOMED, zoomed, zoomFrom, zoomText } from "./seen";
+import { TunerHand } from "./TunerHand";
 import {
   bypassed,
   isNeutral,
@@ -17,12 +19,21 @@ import {
   turned,
   without,
 } from "./trimParts";
+import { NO_AIM } from "./useMeasured";
 import type { TrimUnderHand } from "./useTrim";
 
 const OFF: Tuner = { exposure: 0.3, warmth: -12, tint: 1.4, contrast: 0.08, strength: -6 };
 const ALL = ["exposure", "warmth", "tint", "contrast", "strength"] as const;
 
-function Hand({ onSet, measured }: { onSet: (t: TrimStage) => void; measured: Tuner | null }) {
+function Hand({
+  onSet,
+  measured,
+  aim = NO_AIM,
+}: {
+  onSet: (t: TrimStage) => void;
+  measured: Tuner | null;
+  aim?: Tuner;
+}) {
   const [now, setNow] = useState<TrimStage>(NEUTRAL);
   const set = (next: TrimStage | null) => {
     if (!next) return;
@@ -31,7 +42,14 @@ function Hand({ onSet, measured }: { onSet: (t: TrimStage) => void; measured: Tu
   };
   const trim = { now, kept: NEUTRAL, set, where: "B in Pit" } as unknown as TrimUnderHand;
   return (
-    <TunerHand measured={measured} measuredAt={NEUTRAL} isFresh trim={trim} disabled={false} />
+    <TunerHand
+      measured={measured}
+      measuredAt={NEUTRAL}
+      aim={aim}
+      isFresh
+      trim={trim}
+      disabled={false}
+    />
   );
 }
 
@@ -141,20 +159,60 @@ describe("curves and hues", () => {
     expect(turnedFar[1]?.turn).toBe(36);
     expect(withHue(turnedFar, 2, { turn: -50 })[2]?.turn).toBe(0);
   });
+});
 
-  it("marks places in both pictures and takes clicks only while one picks", () => {
-    const onPick = vi.fn();
-    const places = [{ reference: [0.2, 0.3], angle: [0.5, 0.6] }] as never;
-    const { container, rerender } = render(
-      <PlacesLayer side="angle" places={places} pending={null} picking={false} onPick={onPick} />,
-    );
-    expect(screen.getByText("1").parentElement?.style.left).toBe("50%");
-    expect(container.querySelector("[data-picking]")).toBeNull();
-    rerender(<PlacesLayer side="angle" places={places} pending={null} picking onPick={onPick} />);
-    const layer = container.querySelector("[data-picking]") as HTMLElement;
-    layer.getBoundingClientRect = () =>
-      ({ left: 10, top: 20, width: 200, height: 100 }) as unknown as DOMRect;
-    fireEvent.pointerDown(layer, { clientX: 60, clientY: 45 });
-    expect(onPick).toHaveBeenCalledWith("angle", [0.25, 0.25]);
+describe("an aim", () => {
+  it("moves the band's middle, and what is off is taken off to it", () => {
+    const onSet = vi.fn();
+    const aim = { ...NO_AIM, warmth: -12, exposure: 0.1 };
+    render(<Hand onSet={onSet} measured={OFF} aim={aim} />);
+    // 12 mired cooler on purpose: nothing is to be done there.
+    expect(screen.queryByRole("button", { name: "Take off warmth" })).toBeNull();
+    fireEvent.click(screen.getByRole("button", { name: "Take off exposure" }));
+    expect(onSet.mock.lastCall?.[0].stops).toBeCloseTo(-0.2);
+    const after = standing(OFF, NEUTRAL, takenOff(NEUTRAL, OFF, ALL, aim));
+    for (const scale of ALL) expect(Math.abs(after[scale] - aim[scale])).toBeLessThan(0.02);
+  });
+});
+
+describe("zoom", () => {
+  it("keeps what the pointer is at, in both pictures, and stays inside", () => {
+    let zoom = UNZOOMED;
+    for (const by of [2, 2, 1.5]) zoom = zoomed(zoom, by, 0.25, 0.75);
+    for (const side of [0, 1] as const) {
+      const [x, y] = inPicture(regionOf(zoom, side), 0.25, 0.75);
+      expect([x, y].map((v) => Number(v.toFixed(6)))).toEqual([0.25, 0.75]);
+    }
+    const far = panned(zoom, -20, 20, 1);
+    expect(far.at[0]).toEqual(zoom.at[0]);
+    const [left, top, width, height] = regionOf(far, 1) ?? [0, 0, 0, 0];
+    expect([left + width, top].map((v) => Number(v.toFixed(6)))).toEqual([1, 0]);
+    expect(width).toBeCloseTo(height);
+    expect(zoomed(zoom, 1e-3, 0.5, 0.5)).toEqual(UNZOOMED);
+  });
+
+  it("lives in the address, and nonsense there is the whole picture", () => {
+    const zoom = zoomed(UNZOOMED, 8, 0.3, 0.6);
+    expect(regionOf(zoomFrom(zoomText(zoom)), 0)?.[0]).toBeCloseTo(regionOf(zoom, 0)?.[0] ?? 9, 4);
+    for (const text of ["", "4", "a,b,c,d,e", "0.5,0,0,0,0"]) expect(zoomFrom(text)).toBe(UNZOOMED);
+  });
+});
+
+describe("a reader under the hand", () => {
+  it("answers the running question, and of those that wait the newest", async () => {
+    const asked: string[] = [];
+    const go: (() => void)[] = [];
+    const reader = new Reader<string, string>((q) => {
+      asked.push(q);
+      return new Promise((resolve) => go.push(() => resolve(q.toUpperCase())));
+    });
+    for (const q of ["a", "b", "c"]) reader.ask(q);
+    go[0]?.();
+    await vi.waitFor(() => expect(asked).toEqual(["a", "c"]));
+    expect(reader.getSnapshot().data).toBe("A");
+    go[1]?.();
+    await vi.waitFor(() => expect(reader.getSnapshot().data).toBe("C"));
+    reader.ask("c");
+    expect(asked).toHaveLength(2);
   });
 });

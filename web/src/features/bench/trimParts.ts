@@ -1,4 +1,5 @@
 import type { Schemas, Tuner } from "@/api/client";
+import { STEPS, type StepSizes } from "@/shared/Turn";
 
 /** As it is sent: what is not named is neutral. */
 export type TrimStage = Partial<Schemas["Trim"]>;
@@ -82,13 +83,13 @@ export const scalesOf = (stage: TrimStage): Tuner => {
 
 export type Scale = keyof Tuner;
 
-/** How far each scale goes, and how far an arrow steps: usual, with Shift, with Ctrl. */
-export const REACH: Record<Scale, { most: number; steps: [number, number, number] }> = {
-  exposure: { most: 4, steps: [0.02, 0.005, 0.1] },
-  warmth: { most: 250, steps: [2, 0.5, 10] },
-  tint: { most: 40, steps: [0.2, 0.05, 1] },
-  contrast: { most: 1, steps: [0.01, 0.002, 0.05] },
-  strength: { most: 100, steps: [1, 0.2, 5] },
+/** How far each scale goes, and how far an arrow steps. */
+export const REACH: Record<Scale, { most: number; steps: StepSizes }> = {
+  exposure: { most: 4, steps: STEPS.stops },
+  warmth: { most: 250, steps: STEPS.mired },
+  tint: { most: 40, steps: STEPS.tint },
+  contrast: { most: 1, steps: STEPS.slope },
+  strength: { most: 100, steps: STEPS.percent },
 };
 
 const within = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
@@ -121,9 +122,17 @@ export function turned(stage: TrimStage, scale: Scale, by: number, measured = 0)
   }
 }
 
-/** The trim that takes a deviation off, of one scale or of all. */
-export const takenOff = (stage: TrimStage, tuner: Tuner, scales: readonly Scale[]): TrimStage =>
-  scales.reduce((now, scale) => turned(now, scale, -tuner[scale], tuner[scale]), stage);
+/** The trim that takes a deviation off, of one scale or of all: to zero, or to an aim. */
+export const takenOff = (
+  stage: TrimStage,
+  tuner: Tuner,
+  scales: readonly Scale[],
+  aim?: Tuner,
+): TrimStage =>
+  scales.reduce(
+    (now, scale) => turned(now, scale, (aim?.[scale] ?? 0) - tuner[scale], tuner[scale]),
+    stage,
+  );
 
 /** Where the needle stands: the last measurement, plus what the hand has turned since. */
 export function standing(measured: Tuner, at: TrimStage, now: TrimStage): Tuner {

@@ -1,16 +1,24 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import type { Mark } from "@/api/draft";
+import { type Shares, UNZOOMED, type Zoom, zoomFrom, zoomText } from "./seen";
 import { PARTS, type Part } from "./trimParts";
 
-export type Compare = "side" | "upright" | "level";
+export type Compare = "side" | "upright" | "level" | "turn";
 export type Surround = "black" | "dim" | "grey";
 
-export type Panel = "match" | "trim" | "balance" | "look" | "encoding";
+export type Panel = "match" | "trim" | "probes" | "balance" | "look" | "encoding";
 
-const MARKS: Mark[] = ["", "unseen", "gamut", "clipped"];
-export const PANELS: Panel[] = ["match", "trim", "balance", "look", "encoding"];
-const COMPARES: Compare[] = ["side", "upright", "level"];
+/** What lies over the pictures: hatched in them by the server, or drawn as lines over them. */
+export type ViewMark = Mark | "stops" | "neutral";
+
+const MARKS: ViewMark[] = ["", "unseen", "gamut", "clipped", "stops", "neutral"];
+export const PANELS: Panel[] = ["match", "trim", "probes", "balance", "look", "encoding"];
+const COMPARES: Compare[] = ["side", "upright", "level", "turn"];
+export const STAGES = ["match", "trim", "balance", "look"] as const;
+export type Stage = (typeof STAGES)[number];
+export const UNITS = ["code", "percent", "stops", "nit", "linear"] as const;
+export type Unit = (typeof UNITS)[number];
 const SURROUNDS: Surround[] = ["dim", "black", "grey"];
 
 export type BenchPlace = {
@@ -18,7 +26,19 @@ export type BenchPlace = {
   at: number;
   match: boolean;
   scopes: boolean;
-  mark: Mark;
+  mark: ViewMark;
+  /** The stop about middle grey that is labelled among the lines of equal stops. */
+  stop: number;
+  /** What of both pictures is on screen. */
+  zoom: Zoom;
+  /** Regions that the scopes are of, in the reference and in the angle. */
+  scoped: [Shares | null, Shares | null];
+  /** Whether the parade shows the lowest tenth of the signal. */
+  lowest: boolean;
+  /** Stages that are left out, for looking only. */
+  off: Stage[];
+  /** The unit of the probe table. */
+  unit: Unit;
   mono: boolean;
   /** HDR is seen darkened as a whole, not clipped at its reference white. */
   whole: boolean;
@@ -44,7 +64,18 @@ export function readPlace(search: URLSearchParams): BenchPlace {
   };
   const one = <T extends string>(name: string, all: T[], usual: T): T =>
     all.find((v) => v === search.get(name)) ?? usual;
+  const shares = (name: string): Shares | null => {
+    const found = (search.get(name) ?? "").split(",").map(Number);
+    const isRight = found.length === 4 && found.every((v) => v >= 0 && v <= 1);
+    return isRight && found[2] && found[3] ? (found as Shares) : null;
+  };
   return {
+    stop: Math.round(number("stop", 0, -7, 7)),
+    zoom: zoomFrom(search.get("z")),
+    scoped: [shares("sr"), shares("sa")],
+    lowest: search.get("low") === "on",
+    off: STAGES.filter((s) => (search.get("off") ?? "").split(",").includes(s)),
+    unit: one("unit", [...UNITS], "code"),
     compare: one("compare", COMPARES, "side"),
     at: number("at", 50, 0, 100),
     match: search.get("match") !== "off",
@@ -93,9 +124,18 @@ export function useBenchPlace() {
     nextCompare: () => set({ compare: next(COMPARES, place.compare) }),
     nextSurround: () => set({ surround: next(SURROUNDS, place.surround) }),
     toggleMatch: () => set({ match: place.match ? "off" : "on" }),
-    toggleMark: (mark: Mark) => set({ mark: place.mark === mark ? "" : mark }),
+    toggleMark: (mark: ViewMark) => set({ mark: place.mark === mark ? "" : mark }),
     toggleMono: () => set({ mono: place.mono ? "off" : "on" }),
     toggleWhole: () => set({ hdr: place.whole ? "clipped" : "whole" }),
+    toggleLowest: () => set({ low: place.lowest ? "off" : "on" }),
+    toggleStage: (stage: Stage) => {
+      const now = place.off.includes(stage)
+        ? place.off.filter((s) => s !== stage)
+        : [...place.off, stage];
+      set({ off: now.join(",") });
+    },
+    setZoom: (zoom: Zoom) => set({ z: zoomText(zoom) }),
+    unzoom: () => set({ z: zoomText(UNZOOMED) }),
     toggleScopes: () => set({ scopes: place.scopes ? "off" : "on" }),
   };
 }

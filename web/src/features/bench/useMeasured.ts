@@ -2,12 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useStore } from "zustand";
 import type { Angle, Clip, Schemas, Tuner } from "@/api/client";
-import { measureQuery, placesQuery } from "@/api/queries";
+import { measureQuery } from "@/api/queries";
 import { type HandStore, whenAtRest } from "./hand";
-import { full, type TrimStage } from "./trimParts";
+import { full, standing, type TrimStage } from "./trimParts";
 
 export type Source = Schemas["MeasuredOut"]["sources"][number];
-export type Place = { reference: [number, number]; angle: [number, number] };
+
+export const NO_AIM: Tuner = { exposure: 0, warmth: 0, tint: 0, contrast: 0, strength: 0 };
 
 type Rested = { trim: TrimStage | null; clipTrim: TrimStage | null; frames: [number, number] };
 
@@ -48,7 +49,7 @@ export function useMeasured({
   kept,
   withMatch,
   source,
-  places,
+  withHues,
 }: {
   angle: Angle;
   clips: readonly [Clip | undefined, Clip | undefined];
@@ -58,7 +59,8 @@ export function useMeasured({
   kept: { stage: TrimStage; forClip: boolean };
   withMatch: boolean;
   source: Source | null;
-  places: Place[];
+  /** Whether colours of both pictures are wanted on the plane of hue and chroma. */
+  withHues: boolean;
 }) {
   const rested = useRestedTrim(hand, frames);
   const [reference, own] = clips;
@@ -72,22 +74,33 @@ export function useMeasured({
           trim: rested.trim && full(rested.trim),
           clip_trim: rested.clipTrim && full(rested.clipTrim),
           with_match: withMatch,
-          areas: places.map((p) => ({ ...p, size: 0.015 })),
+          off: [],
+          output: "",
+          with_hues: withHues,
         }
       : null;
   const [light, camera] = [angle.light_id, angle.angle.camera_id];
   const found = useQuery(measureQuery(light, camera, base && { ...base, source }));
-  const compared = useQuery(placesQuery(light, camera, base && { ...base, source: null }));
   const draft = useStore(hand, (now) => (kept.forClip ? now.clipTrim : now.trim));
   const at = (kept.forClip ? rested.clipTrim : rested.trim) ?? kept.stage;
-  const [last, setLast] = useState<{ tuner: Tuner | null; at: TrimStage }>({
-    tuner: null,
-    at: kept.stage,
-  });
+  const [last, setLast] = useState<{
+    tuner: Tuner | null;
+    at: TrimStage;
+    expected: Tuner | null;
+  }>({ tuner: null, at: kept.stage, expected: null });
   const isNew = found.data !== undefined && !found.isPlaceholderData;
   // biome-ignore lint/correctness/useExhaustiveDependencies: when there is a new measurement
   useEffect(() => {
-    if (isNew) setLast({ tuner: found.data?.tuner ?? null, at });
+    if (!isNew) return;
+    setLast((before) => ({
+      tuner: found.data?.tuner ?? null,
+      at,
+      // Of another source, or of other pictures, nothing was expected.
+      expected:
+        before.tuner && JSON.stringify(full(before.at)) !== JSON.stringify(full(at))
+          ? standing(before.tuner, before.at, at)
+          : null,
+    }));
   }, [isNew, found.data]);
   const now = draft ?? kept.stage;
   return {
@@ -98,7 +111,10 @@ export function useMeasured({
     source: found.data?.source ?? null,
     sources: found.data?.sources ?? [],
     pairs: found.data?.pairs ?? null,
-    error: found.error ?? compared.error,
-    compared: places.length ? (compared.data ?? []) : [],
+    hues: found.data?.hues ?? null,
+    aim: found.data?.aim ?? NO_AIM,
+    /** Where the needles were expected at the last measurement, and it found them elsewhere. */
+    expected: last.expected,
+    error: found.error,
   };
 }

@@ -75,7 +75,7 @@ export function BoardCell({
         <span className="ml-auto flex shrink-0 items-center gap-2">
           {cell.tuner && (
             <span className="hidden @[196px]:block">
-              <TunerTicks tuner={cell.tuner} />
+              <TunerTicks tuner={cell.tuner} aim={cell.aim} />
             </span>
           )}
           {STEPS[cell.next_step] && cell.next_step !== "bring_in" && (
