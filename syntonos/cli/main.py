@@ -125,6 +125,16 @@ def _parser() -> argparse.ArgumentParser:
     bake.add_argument("--lut-out", **sides)
     bake.add_argument("--out", required=True, metavar="FILE", help=".cube, .3dl or .clf")
 
+    cdl = commands.add_parser("cdl", help="a CDL for a box that works in a stated encoding")
+    cdl.add_argument("chain", metavar="CHAIN.json")
+    cdl.add_argument("--encoding", metavar="SLUG",
+                     help="that the box works in; by default the chain's own")  # fmt: skip
+    cdl.add_argument("--image", metavar="IMG", help="the clip's own pixels")
+    cdl.add_argument("--size", type=int, default=33, choices=(17, 33, 65))
+    cdl.add_argument("--out", required=True, metavar="FILE.cc",
+                     help="the LUTs stand beside it: FILE.before.cube and FILE.behind.cube"
+                     )  # fmt: skip
+
     trim = commands.add_parser("trim", help="list and set numbers of a chain's trim")
     trim.add_argument("chain", metavar="CHAIN.json")
     trim.add_argument(
@@ -251,11 +261,18 @@ def _run(argv: Sequence[str] | None) -> int:
         return BAD_INPUT
 
     try:
-        from syntonos.cli import backup, commands, match, serve, trim
+        from syntonos.cli import backup, cdl, commands, match, serve, trim
 
         if args.command in ("serve", "demo"):
             return serve.run(args)
-        own = {"match": match, "backup": backup, "restore": backup, "user": serve, "trim": trim}
+        own = {
+            "match": match,
+            "backup": backup,
+            "restore": backup,
+            "user": serve,
+            "trim": trim,
+            "cdl": cdl,
+        }
         module = own.get(args.command, commands)
         return int(getattr(module, f"run_{args.command}")(args))
     except ColourError as error:

@@ -122,7 +122,7 @@ def _settled(page: Page) -> None:
     page.wait_for_timeout(1200)
 
 
-def bench_hand(address: str, kinds: str = "slider,frame,video,wipe") -> None:
+def bench_hand(address: str, kinds: str = "slider,needle,frame,video,wipe") -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path="/usr/bin/chromium", args=[*_software(ARGS), "--disable-gpu"]
@@ -132,18 +132,22 @@ def bench_hand(address: str, kinds: str = "slider,frame,video,wipe") -> None:
         board = page.request.get(f"{address}/api/productions").json()[0]["id"]
         place = f"{address}/p/{board}/l/1/c/"
         both = ("picture left", "picture right", "parade", "vectorscope")
+        kinds_of = {"wipe": ("wipe",), "needle": both[1:]}  # a needle turns the angle alone
         for what in kinds.split(","):
             runs = []
             for _ in range(RUNS):
                 compare = "upright" if what == "wipe" else "side"
                 # Elm records HEVC with one key frame a second, Cedar sequences of pictures.
                 camera = 5 if what == "video" else 3
-                page.goto(f"{place}{camera}/bench?panel=balance&compare={compare}")
+                panel = "trim" if what == "needle" else "balance"
+                page.goto(f"{place}{camera}/bench?panel={panel}&compare={compare}")
                 drawn = page.locator("canvas[data-drawn=yes]")
                 drawn.nth(2 if what == "wipe" else 3).wait_for(state="attached")
                 _settled(page)
                 if what == "slider":
-                    thing = page.get_by_role("slider", name="Exposure")
+                    thing = page.get_by_role("slider", name="Exposure", exact=True)
+                elif what == "needle":
+                    thing = page.get_by_role("slider", name="Exposure of")
                 elif what in ("frame", "video"):
                     thing = page.get_by_role("slider", name="Reference frame")
                 else:
@@ -151,7 +155,7 @@ def bench_hand(address: str, kinds: str = "slider,frame,video,wipe") -> None:
                 # A clip of a second has 24 frames: at the usual pace fewer than 13 a second change.
                 _drag(page, thing.bounding_box(), 1.5 if what in ("frame", "video") else 3.0)
                 _settled(page)
-                run = _measure(page, ("wipe",) if what == "wipe" else both)
+                run = _measure(page, kinds_of.get(what, both))
                 run["last"] = float(_is_last(page, what))
                 runs.append(run)
             _report(what, runs)
@@ -167,8 +171,13 @@ def _is_last(page: Page, what: str) -> bool:
     body = page.evaluate(SAME, label)
     if body is None:
         return False
+    if what == "needle":
+        text = page.get_by_role("slider", name="Exposure of").get_attribute("aria-valuetext")
+        value = float(re.search(r"trim ([-+\d.]+)", text.replace("−", "-"))[1])
+        return abs(body["overrides"]["trim"]["stops"] - value) < 0.006
     if what == "slider":
-        value = float(page.get_by_role("slider", name="Exposure").get_attribute("aria-valuenow"))
+        dial = page.get_by_role("slider", name="Exposure", exact=True)
+        value = float(dial.get_attribute("aria-valuenow"))
         dials = re.search(r'"stops": ?(-?[\d.]+)', json.dumps(body.get("dials") or body))
         return dials is not None and abs(float(dials[1]) - value) < 1e-9
     return body["frame"] == int(page.get_by_role("slider", name="Angle frame").input_value())

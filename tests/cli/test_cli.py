@@ -11,6 +11,7 @@ from syntonos.core.chain import (
     Chain,
     Decode,
     Output,
+    Trim,
     chain_to_json,
     compile_chain,
     read_back,
@@ -19,7 +20,7 @@ from syntonos.core.chain import (
 )
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
-from syntonos.core.formats import read_cube
+from syntonos.core.formats import read_cdl_file, read_cube
 from syntonos.core.media import RecordingReader, write_frame
 from tests.opencolorio import cube_file, through
 from tests.simulated import (
@@ -373,3 +374,21 @@ def test_a_trim_is_listed_and_set_by_name(tmp_path, capsys):
     for bad in ("warmth", "warmth=hot", "gain=1", "exposure=nan", "warmth=900"):
         assert main(["trim", str(before), "--set", bad, "--out", str(tmp_path / "no.json")]) == 2
     assert not (tmp_path / "no.json").exists()
+
+
+def test_a_cdl_for_a_box_is_written_with_its_luts_and_read_again(tmp_path, capsys):
+    chain = Chain(Decode("s-log3/s-gamut3.cine"), Output(), trim=Trim(stops=0.2, warmth=10))
+    path, out = tmp_path / "chain.json", tmp_path / "b.cc"
+    path.write_text(json.dumps(chain_to_json(chain)))
+    args = ["cdl", str(path), "--size", "17", "--out", str(out)]
+    assert main([*args, "--encoding", "logc3-ei800/awg3"]) == 0
+    said = capsys.readouterr().out
+    assert "alone it loses delta E" in said
+    assert "tetrahedral" in said
+    assert {p.name for p in tmp_path.iterdir()} == {
+        "chain.json", "b.cc", "b.before.cube", "b.behind.cube"
+    }  # fmt: skip
+    (row,) = read_cdl_file(out.read_bytes())
+    assert min(row.slope) > 0.5
+    assert main([*args, "--encoding", "linear/ap1"]) == 2
+    assert "holds light" in capsys.readouterr().err

@@ -1,5 +1,8 @@
 """Trims over the API: kept on a base, added by clips, measured, carried over, copied, undone."""
 
+import io
+import zipfile
+
 import numpy as np
 import pytest
 
@@ -149,3 +152,20 @@ def test_softening_is_in_pictures_and_said_of_luts(api, place, angle):
     light = run(compile_chain(compose(parts_of_camera(place.cameras["A"], place.light))),
                 np.full((1, 3), 0.4, np.float32))  # fmt: skip
     assert np.isfinite(light).all()
+
+
+def test_a_cdl_leaves_for_the_reference_s_encoding_with_the_luts_round_it(api, place, angle):
+    api("post", f"{angle}/trim", {"stage": stage(stops=0.1, warmth=6)}, status=201)
+    body = {"target": "rec709", "size": 17, "format": "cdl"}
+    made = api("post", f"{angle}/exports", body, status=201)
+    assert made["file_name"].endswith(".cdl.zip")
+    archive = zipfile.ZipFile(io.BytesIO(file_of(api, made)))
+    assert sorted(archive.namelist()) == ["1-before.cube", "2-behind.cube", "correction.cc"]
+    assert "LogC3" in made["read_back"]["cdl"]["encoding_name"]
+    by_set = {d["colours"]: d for d in made["read_back"]["differences"]}
+    assert by_set["picture"]["mean"] == pytest.approx(made["read_back"]["cdl"]["mean"], abs=0.3)
+    own = api("post", f"{angle}/exports", body | {"cdl_in": "own"}, status=201)
+    names = zipfile.ZipFile(io.BytesIO(file_of(api, own))).namelist()
+    assert "1-before.cube" not in names
+    # A CDL holds no match: what it loses is told, and is far less than what it takes off.
+    assert made["read_back"]["cdl"]["mean"] < 3

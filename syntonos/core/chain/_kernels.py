@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
+from syntonos.core.chain._rows import mix_cell, mix_rows, on_line
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tile import TILE, load, store
 from syntonos.core.chain.tone import tone_scalar
@@ -33,7 +34,9 @@ _F0, _F255, _HALF, _TOP = np.float32(0), np.float32(255), np.float32(0.5), np.fl
 _QUARTER, _THIRD, _SOFT = np.float32(0.25), np.float32(1 / 3), np.float32(0.05**2)
 # The plane of hue and chroma: 1 / sqrt 6, 1 / sqrt 2, and 2 / sqrt 6 on the way back.
 _U, _V, _BACK = np.float32(6**-0.5), np.float32(2**-0.5), np.float32(2 * 6**-0.5)
-_EIGHTH = np.float32(0.125)
+_EIGHTH, _LAST = np.float32(0.125), np.float32(1 - 1e-6)
+_I2, _I4, _I6 = np.int32(2), np.int32(4), np.int32(6)
+_SIX, _TEN, _FIFTEEN = np.float32(6), np.float32(10), np.float32(15)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
 _LUMA_R, _LUMA_G, _LUMA_B = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
 _REACH, _MILLI, _TINY = np.float32(REACH), np.float32(1e-3), np.float32(1e-9)
@@ -213,7 +216,7 @@ def _cdl(x: Any, a: Any) -> None:
             if clamps:
                 v = v if v > _F0 else (v if v != v else _F0)
                 v = v if v < _TOP else (v if v != v else _TOP)
-            if not plain:
+            if not plain and p != _TOP:
                 q = exp2(log2(v if v > _TINY else _TINY) * p)
                 v = q if v > _TINY else v
             row[i] = v
@@ -297,74 +300,70 @@ def _clamped_root(x: Any, a: Any) -> None:
 
 
 @jit
-def _by_luma(x: Any, a: Any, tables: Any) -> None:
-    """Offsets and saturation by luminance: place, size, low, steps to one, luminance (3)."""
-    at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
-    lr, lg, lb = a[4], a[5], a[6]
-    edge = np.float32(top)
+def _by_luma(x: Any, a: Any) -> None:
+    """Offsets and saturation by luminance, from darks over middle to lights by two smooth steps.
+
+    Parameters: luminance (3); where each step begins, and one over how wide it is (4); offsets of
+    R, G, B and the saturation of darks, and what middle and lights have more each (12).
+    """
+    lr, lg, lb = a[0], a[1], a[2]
     rr, gg, bb = x[0], x[1], x[2]
-    lumas, places = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    dr, dg, db = np.empty(TILE, np.float32), np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    sats = np.empty(TILE, np.float32)
     for i in range(TILE):
-        luma = lr * rr[i] + lg * gg[i] + lb * bb[i]
-        lumas[i] = luma
-        p = (luma - low) * scale
-        p = p if p > _F0 else _F0
-        places[i] = p if p < edge else edge
-    for i in range(TILE):
-        k = min(np.int32(places[i]), np.int32(top - 1))
-        f = places[i] - np.float32(k)
-        j = at + 4 * k
-        dr[i] = tables[j] + f * (tables[j + 4] - tables[j])
-        dg[i] = tables[j + 1] + f * (tables[j + 5] - tables[j + 1])
-        db[i] = tables[j + 2] + f * (tables[j + 6] - tables[j + 2])
-        sats[i] = tables[j + 3] + f * (tables[j + 7] - tables[j + 3])
-    for i in range(TILE):
-        luma, sat = lumas[i], sats[i]
-        rr[i] = luma + sat * (rr[i] - luma) + dr[i]
-        gg[i] = luma + sat * (gg[i] - luma) + dg[i]
-        bb[i] = luma + sat * (bb[i] - luma) + db[i]
+        r, g, b = rr[i], gg[i], bb[i]
+        luma = lr * r + lg * g + lb * b
+        t = (luma - a[3]) * a[4]
+        t = t if t > _F0 else _F0
+        t = t if t < _TOP else _TOP
+        s = t * t * t * (t * (t * _SIX - _FIFTEEN) + _TEN)
+        q = (luma - a[5]) * a[6]
+        q = q if q > _F0 else _F0
+        q = q if q < _TOP else _TOP
+        w = q * q * q * (q * (q * _SIX - _FIFTEEN) + _TEN)
+        sat = a[10] + s * a[14] + w * a[18]
+        rr[i] = luma + sat * (r - luma) + (a[7] + s * a[11] + w * a[15])
+        gg[i] = luma + sat * (g - luma) + (a[8] + s * a[12] + w * a[16])
+        bb[i] = luma + sat * (b - luma) + (a[9] + s * a[13] + w * a[17])
 
 
 @jit
 def _curves(x: Any, a: Any, tables: Any) -> None:
-    """Three curves, straight beyond their ends: place, size, low, steps to one."""
+    """Three curves, straight beyond their ends: place, size, low, steps to one.
+
+    The table holds a value and how far the next one is, for each channel.
+    """
     at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
     edge = np.float32(top - 1)
-    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
     for c in range(3):
-        row = x[c]
+        row, first = x[c], np.int32(at + 2 * c)
         for i in range(TILE):
             p = (row[i] - low) * scale
-            places[i] = p
-            p = p if p > _F0 else _F0
-            cells[i] = p if p < edge else edge
+            q = p if p > _F0 else _F0
+            k = np.int32(q if q < edge else edge)
+            cells[i] = np.int32(first + np.int32(_I6 * k))
+            places[i] = p - np.float32(k)
         for i in range(TILE):
-            k = np.int32(cells[i])
-            j = at + 3 * k + c
-            row[i] = tables[j] + (places[i] - np.float32(k)) * (tables[j + 3] - tables[j])
+            row[i] = on_line(tables, np.int64(cells[i]), places[i])
 
 
 @jit
 def _ratio(x: Any, a: Any, tables: Any) -> None:
     """A factor by luminance: place, size, low, steps to one (log2), luminance (3)."""
-    at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
+    at, top, low, scale = np.int32(a[0]), int(a[1]) - 1, a[2], a[3]
     lr, lg, lb = a[4], a[5], a[6]
-    edge = np.float32(top)
+    edge, last = np.float32(top), np.float32(top - 1)
     rr, gg, bb = x[0], x[1], x[2]
-    places = np.empty(TILE, np.float32)
+    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
     for i in range(TILE):
         y = lr * rr[i] + lg * gg[i] + lb * bb[i]
         p = (log2(y if y > _TINY else _TINY) - low) * scale
         p = p if p > _F0 else _F0
-        places[i] = p if p < edge else edge
+        p = p if p < edge else edge
+        k = np.int32(p if p < last else last)
+        cells[i] = np.int32(at + np.int32(_I2 * k))
+        places[i] = p - np.float32(k)
     for i in range(TILE):
-        k = min(np.int32(places[i]), np.int32(top - 1))
-        j = at + k
-        places[i] = tables[j] + (places[i] - np.float32(k)) * (tables[j + 1] - tables[j])
-    for i in range(TILE):
-        factor = exp2(places[i])
+        factor = on_line(tables, np.int64(cells[i]), places[i])
         rr[i] *= factor
         gg[i] *= factor
         bb[i] *= factor
@@ -376,7 +375,7 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
 
     Parameters: place, size of the table over the angle, luminance (3), which is kept.
     """
-    at, size = int(a[0]), int(a[1])
+    at, size = np.int32(a[0]), int(a[1])
     lr, lg, lb = a[2], a[3], a[4]
     scale = np.float32(size) * _QUARTER
     last = np.float32(size - 1)
@@ -384,6 +383,7 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
     us, vs = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
     places, lifts = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
     cs, ss = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    cells = np.empty(TILE, np.int32)
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         u = (r + r - g - b) * _U
@@ -395,11 +395,10 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
     for i in range(TILE):
         t = places[i]
         k = np.int32(t if t < last else last)
-        f = t - np.float32(k)
-        j = at + 3 * k
-        cs[i] = tables[j] + f * (tables[j + 3] - tables[j])
-        ss[i] = tables[j + 1] + f * (tables[j + 4] - tables[j + 1])
-        lifts[i] = tables[j + 2] + f * (tables[j + 5] - tables[j + 2])
+        cells[i] = np.int32(at + np.int32(_I4 * k))
+        places[i] = t - np.float32(k)
+    for i in range(TILE):
+        cs[i], ss[i], lifts[i], _ = mix_rows(tables, np.int64(cells[i]), places[i])
     for i in range(TILE):
         r, g, b, u, v = rr[i], gg[i], bb[i], us[i], vs[i]
         # What changes is added: neutral stays to the last bit.
@@ -418,12 +417,14 @@ def _shift(x: Any, a: Any, tables: Any) -> None:
 
     Each node has a fourth value: whether anything moves in the cell that begins there.
     """
-    at, tall, low, rise = int(a[0]), int(a[1]), a[2], a[3]
-    wide, edge, scale = int(a[4]), a[5], a[6]
-    top_l, top_w = np.float32(tall - 1), np.float32(wide - 1)
+    at, tall, low, rise = np.int32(a[0]), np.int32(a[1]), a[2], a[3]
+    wide, edge, scale = np.int32(a[4]), a[5], a[6]
+    # A hair below the last node, so that its cell is the one before.
+    top_l, top_w = np.float32(tall - 1) * _LAST, np.float32(wide - 1) * _LAST
     rr, gg, bb = x[0], x[1], x[2]
     ls, us = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    vs = np.empty(TILE, np.float32)
+    vs, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
+    row, layer = np.int32(_I4 * wide), np.int32(_I4 * np.int32(wide * wide))
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         mean = ((r + g + b) * _THIRD - low) * rise
@@ -432,44 +433,22 @@ def _shift(x: Any, a: Any, tables: Any) -> None:
         mean = mean if mean > _F0 else _F0
         u = u if u > _F0 else _F0
         v = v if v > _F0 else _F0
-        ls[i] = mean if mean < top_l else top_l
-        us[i] = u if u < top_w else top_w
-        vs[i] = v if v < top_w else top_w
-    span_l, span_u = np.int64(4 * wide * wide), np.int64(4 * wide)
-    last_l, last_w = np.int64(tall - 2), np.int64(wide - 2)
+        mean = mean if mean < top_l else top_l
+        u = u if u < top_w else top_w
+        v = v if v < top_w else top_w
+        il, iu, iv = np.int32(mean), np.int32(u), np.int32(v)
+        # Cast back, since a sum of numba's is 64 bit wide and costs half of the vectors.
+        cells[i] = np.int32(
+            at + np.int32(np.int32(il * layer) + np.int32(np.int32(iu * row) + np.int32(_I4 * iv)))
+        )
+        ls[i], us[i], vs[i] = mean - np.float32(il), u - np.float32(iu), v - np.float32(iv)
     for i in range(TILE):
-        il, iu = min(np.int64(ls[i]), last_l), min(np.int64(us[i]), last_w)
-        iv = min(np.int64(vs[i]), last_w)
-        j = at + il * span_l + iu * span_u + 4 * iv
+        j = np.int64(cells[i])
         if tables[j + 3] > _F0:
-            fl, fu, fv = ls[i] - np.float32(il), us[i] - np.float32(iu), vs[i] - np.float32(iv)
-            w11 = fu * fv
-            w10, w01 = fu - w11, fv - w11
-            w00 = _TOP - fu - fv + w11
-            m, h = j + span_u, j + span_l
-            n = h + span_u
-            gl = _TOP - fl
-            rr[i] += gl * (
-                w00 * tables[j] + w01 * tables[j + 4] + w10 * tables[m] + w11 * tables[m + 4]
-            ) + fl * (w00 * tables[h] + w01 * tables[h + 4] + w10 * tables[n] + w11 * tables[n + 4])
-            gg[i] += gl * (
-                w00 * tables[j + 1]
-                + w01 * tables[j + 5]
-                + w10 * tables[m + 1]
-                + w11 * tables[m + 5]
-            ) + fl * (
-                w00 * tables[h + 1]
-                + w01 * tables[h + 5]
-                + w10 * tables[n + 1]
-                + w11 * tables[n + 5]
-            )
-            bb[i] += gl * (
-                w00 * tables[j + 2] + w01 * tables[j + 6]
-                + w10 * tables[m + 2] + w11 * tables[m + 6]
-            ) + fl * (
-                w00 * tables[h + 2] + w01 * tables[h + 6]
-                + w10 * tables[n + 2] + w11 * tables[n + 6]
-            )  # fmt: skip
+            dr, dg, db = mix_cell(tables, j, np.int64(row), np.int64(layer), ls[i], us[i], vs[i])
+            rr[i] += dr
+            gg[i] += dg
+            bb[i] += db
 
 
 @jit
@@ -511,7 +490,7 @@ def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
         elif op == OP_SCENE_LIGHT:
             _scene_light(x, a)
         elif op == OP_BY_LUMA:
-            _by_luma(x, a, tables)
+            _by_luma(x, a)
         elif op == OP_CURVES:
             _curves(x, a, tables)
         elif op == OP_RATIO:

@@ -23,7 +23,7 @@ def reach(amounts: Triple, width: int) -> int:
     return int(np.ceil(_TAILS * wide * width))
 
 
-def soften(light: Picture, amounts: Triple, width: int) -> Picture:
+def soften(light: Picture, amounts: Triple, width: int, *, in_place: bool = False) -> Picture:
     """Take a share off each band of detail, in scene-linear light, as a lens would.
 
     Parameters
@@ -34,24 +34,28 @@ def soften(light: Picture, amounts: Triple, width: int) -> Picture:
         Shares 0..1 of fine, middle and coarse detail that are taken off.
     width : int
         Of the whole frame, in pixels: bands are of the same things at every size.
+    in_place : bool
+        Whether the frame itself may be written over.
 
     Returns
     -------
     (h, w, 3) float32
     """
-    last = max((i for i, a in enumerate(amounts) if a > 0), default=-1)
-    if last < 0:
-        return light.copy()
-    # What is taken off, a_k (G_k-1 - G_k) over the bands, is a sum of the Gaussians themselves.
-    out = np.multiply(light, np.float32(1 - amounts[0]))
+    # What is taken off, a_k (G_k-1 - G_k) over the bands, is a sum of the Gaussians themselves;
+    # one that two bands take alike cancels.
+    following = (*amounts[1:], 0.0)
+    shares = [(k, amounts[k] - following[k]) for k in range(3) if amounts[k] != following[k]]
+    out = light if in_place else light.copy()
+    if not shares:
+        return out
     before, done = light, 0.0
-    for k in range(last + 1):
+    for number, (k, share) in enumerate(shares):
         # Gaussians of Gaussians: variances add.
         before = _blurred(before, float(np.sqrt(_SIGMAS[k] ** 2 - done**2)) * width)
         done = _SIGMAS[k]
-        following = amounts[k + 1] if k < last else 0.0
-        if amounts[k] != following:
-            cv2.scaleAdd(before, amounts[k] - following, out, out)
+        if number == 0:
+            np.multiply(light, np.float32(1 - amounts[0]), out=out)
+        cv2.scaleAdd(before, share, out, out)
     return out
 
 

@@ -46,7 +46,8 @@ __all__ = [
     "Trim", "Triple", "chain_hash", "chain_to_json",
 ]  # fmt: skip
 
-VERSION: Final = 5
+VERSION: Final = 6
+_WITHOUT_KEYS: Final = 5
 _WITHOUT_TRIM: Final = 4
 _WITHOUT_HIGHLIGHTS: Final = 3
 PLAIN_INPUT: Final = Input()
@@ -92,11 +93,15 @@ class Chain:
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values; users' own encodings are written out in it."""
     plain = json.loads(json.dumps([asdict(stage) for stage in chain.stages]))
-    version = VERSION if chain.trim is not None else _WITHOUT_TRIM
-    if chain.match is None or chain.match.highlights is None:
-        version = VERSION if chain.trim is not None else _WITHOUT_HIGHLIGHTS
-        for stage in plain:
+    has_highlights = chain.match is not None and chain.match.highlights is not None
+    version = _WITHOUT_TRIM if has_highlights else _WITHOUT_HIGHLIGHTS
+    if chain.trim is not None:
+        version = VERSION if chain.trim.keys else _WITHOUT_KEYS
+    for stage in plain:
+        if not has_highlights:
             stage.pop("highlights", None)
+        if not stage.get("keys", True):
+            del stage["keys"]
     out = {"syntonos": "chain", "version": version, "stages": plain}
     own = {slug: find_encoding(slug).definition for slug in chain.encodings}
     if written := {slug: d.to_json() for slug, d in own.items() if d is not None}:

@@ -85,7 +85,8 @@ def display_lab(disp_rgb: NDArray[Any], display: str = "rec709") -> NDArray[np.f
     return xyz_to_lab(light / white @ shown.gamut.to_xyz.T, xy_to_xyz(D65))
 
 
-def _to_lab(values: NDArray[np.float32], chain: Chain) -> NDArray[np.float64]:
+def to_lab(values: NDArray[np.float32], chain: Chain) -> NDArray[np.float64]:
+    """Turn what a chain gives (..., 3) into L*a*b*; of an encoding, after `rec709-plain`."""
     if not isinstance(chain.output, EncodingOutput):
         return display_lab(values, chain.output.display)
     seen = Chain(Decode(chain.output.encoding, chain.output.levels), PLAIN)
@@ -184,7 +185,7 @@ def read_back(
     beyond: float | None = None
     for colours, codes in sets.items():
         exact = run(program, codes)
-        lab = _to_lab(exact, chain)
+        lab = to_lab(exact, chain)
         into = levels.from_stored(codes)
         if colours == "picture":
             beyond = float(any_channel((into < 0) | (into > 1)).mean())
@@ -200,7 +201,7 @@ def read_back(
                 top = np.float32(2**bits - 1)
                 got = np.asarray(np.clip(np.round(got * top), 0, top) / top, np.float32)
             got = levels.code(got, chain)
-            d = delta_e_2000(lab, _to_lab(got, chain))
+            d = delta_e_2000(lab, to_lab(got, chain))
             found.append(
                 Difference(
                     colours, interpolation, bits,
@@ -226,7 +227,7 @@ def read_back_clf(
         exact = run(program, codes)
         if colours == "picture" and isinstance(chain.output, EncodingOutput):
             outside = float(((exact < 0) | (exact > 1)).any(axis=-1).mean())
-        d = delta_e_2000(_to_lab(exact, chain), _to_lab(apply_clf(cpu, codes), chain))
+        d = delta_e_2000(to_lab(exact, chain), to_lab(apply_clf(cpu, codes), chain))
         found.append(Difference(colours, "tetrahedral", None, float(d.mean()),
                                 float(np.percentile(d, 99.9)), float(d.max())))  # fmt: skip
     return ReadBack(0, _finite(found), outside)

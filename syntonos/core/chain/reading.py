@@ -22,7 +22,7 @@ from syntonos.core.encodings import keep_encoding
 
 __all__ = ["read_balance", "read_cdl", "read_chain", "read_look", "read_output", "read_trim"]
 
-_READABLE: Final = (1, 2, 3, 4, 5)
+_READABLE: Final = (1, 2, 3, 4, 5, 6)
 _OLD_TARGETS: Final = {"rec709-tone": TONE_OF_VERSION_2, "rec709-plain": None}
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any, Final
 
@@ -13,9 +14,9 @@ from scipy.interpolate import PchipInterpolator
 from syntonos.core.chain import _kernels as k
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.packing import Node
-from syntonos.core.chain.stages._strict import Triple, failure
-from syntonos.core.chain.stages.cdl import Cdl, pack_cdl
-from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, LevelTrim, Trim
+from syntonos.core.chain.stages._strict import Triple, failure, triple
+from syntonos.core.chain.stages.cdl import pack_cdl
+from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, Trim
 from syntonos.core.colorimetry import (
     adaptation_matrix,
     delta_e_2000,
@@ -36,9 +37,9 @@ _LOG: Final = CURVES["acescct"]
 _OF_A_STOP: Final = 1 / 17.52  # ACEScct: code values of a stop above its toe
 GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
 # Tables of curves: working log from well under black to above the largest half float.
-_LOW, _HIGH, _STEPS = -0.5, 2.0, 2049
+_LOW, _HIGH, _STEPS = -0.5, 2.0, 1025
 _HUE_STEPS: Final = 512
-_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS = -16.0, 16.0, 4097  # log2 of luminance
+_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS = -16.0, 16.0, 2049  # log2 of luminance
 # The table of pairs: chroma either way, and the mean of the channels, in the working log.
 _WIDE, _WIDE_STEPS = 0.36, 65
 _MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS = -0.1, 1.1, 33
@@ -93,33 +94,23 @@ def _white(warmth: float, tint: float) -> A:
     return np.array(white_matrix(warmth, tint))
 
 
-def level_weights(stops: A, borders: tuple[float, float]) -> A:
-    """Return shares (n, 3) of darks, middle and lights at stops about middle grey; they sum to one.
+def _level_numbers(trim: Trim) -> tuple[float, ...]:
+    """Return what the kernel takes: luminance, two steps in the working log, rows of the levels.
 
-    A border is where two share evenly; a share goes over within two stops, smoothly.
+    A border is where two levels share evenly; a share goes over within two stops, or as many as
+    there are between the borders, by a step of the fifth degree.
     """
-    half = np.minimum(1.0, (borders[1] - borders[0]) / 2)
-
-    def rise(border: float) -> A:
-        t = np.clip((stops - border + half) / (2 * half), 0, 1)
-        return np.asarray(t**3 * (10 - 15 * t + 6 * t * t), np.float64)
-
-    dark, light = 1 - rise(borders[0]), rise(borders[1])
-    return np.stack([dark, 1 - dark - light, light], axis=-1)
-
-
-@lru_cache(maxsize=32)
-def _level_table(
-    levels: tuple[LevelTrim, ...], borders: tuple[float, float]
-) -> NDArray[np.float32]:
-    """Return offsets of R, G, B and a factor of saturation over luminance in the working log."""
-    code = np.linspace(_LOW, _HIGH, _STEPS)
-    weight = level_weights((code - GREY) / _OF_A_STOP, borders)
     rows = []
-    for level in levels:
+    for level in trim.levels:
         gains = _white(level.warmth, level.tint) @ np.ones(3)
         rows.append([*(np.log2(np.maximum(gains, 1e-3)) * _OF_A_STOP), level.saturation])
-    return np.asarray(weight @ np.array(rows), np.float32)
+    darks, middle, lights = np.array(rows)
+    half = min(1.0, (trim.borders[1] - trim.borders[0]) / 2)
+    starts = [GREY + (border - half) * _OF_A_STOP for border in trim.borders]
+    slope = 1 / (2 * half * _OF_A_STOP)
+    numbers = (*AP1_LUMINANCE, starts[0], slope, starts[1], slope, *darks, *(middle - darks),
+               *(lights - middle))  # fmt: skip
+    return tuple(float(v) for v in numbers)
 
 
 def curve_of(points: Sequence[Point]) -> Any:
@@ -143,17 +134,24 @@ def curve_of(points: Sequence[Point]) -> Any:
 
 @lru_cache(maxsize=32)
 def _curve_table(curves: tuple[tuple[Point, ...], ...]) -> NDArray[np.float32]:
+    """Return values (n, 3) of three curves and how far the next ones are, as (n, 3, 2)."""
     code = np.linspace(_LOW, _HIGH, _STEPS)
     columns = [curve_of(points)(code) if points else code for points in curves]
-    return np.asarray(np.stack(columns, axis=-1), np.float32)
+    return _with_steps(np.stack(columns, axis=-1))
+
+
+def _with_steps(values: A) -> NDArray[np.float32]:
+    """Return values along their first axis, each with how far the next one is, which comes last."""
+    steps = np.diff(values, axis=0, append=values[-1:])
+    return np.asarray(np.stack([values, steps], axis=-1), np.float32)
 
 
 @lru_cache(maxsize=32)
 def _ratio_table(points: tuple[Point, ...]) -> NDArray[np.float32]:
-    """Return log2 of what luminance is multiplied by, over log2 of luminance."""
+    """Return what luminance is multiplied by, and how far the next is, over log2 of it."""
     light = 2.0 ** np.linspace(_RATIO_LOW, _RATIO_HIGH, _RATIO_STEPS)
     after = decode(curve_of(points)(encode(light, _LOG)), _LOG)
-    return np.asarray(np.log2(np.clip(after / light, 2.0**-20, 2.0**20)), np.float32)
+    return _with_steps(np.clip(after / light, 2.0**-20, 2.0**20))
 
 
 def hue_weights(degrees: A) -> A:
@@ -166,7 +164,7 @@ def hue_weights(degrees: A) -> A:
 
 @lru_cache(maxsize=32)
 def _hue_table(hues: tuple[HueTrim, ...]) -> NDArray[np.float32]:
-    """Return (n, 3) over the angle that the kernel counts by: a turn scaled, and stops in code."""
+    """Return (n, 4) over the angle that the kernel counts by: a turn scaled, stops in code, 0."""
     t = np.arange(_HUE_STEPS + 1) * 4 / _HUE_STEPS
     # The kernel's angle: 1 - a / (|a| + |b|) above, 3 + a / (|a| + |b|) below.
     a = np.where(t <= 2, 1 - t, t - 3)
@@ -175,10 +173,8 @@ def _hue_table(hues: tuple[HueTrim, ...]) -> NDArray[np.float32]:
     turn = np.radians(weight @ np.array([h.turn for h in hues]))
     scale = weight @ np.array([h.saturation for h in hues])
     stops = weight @ np.array([h.stops for h in hues])
-    return np.asarray(
-        np.stack([scale * np.cos(turn), scale * np.sin(turn), stops * _OF_A_STOP], axis=-1),
-        np.float32,
-    )
+    columns = [scale * np.cos(turn), scale * np.sin(turn), stops * _OF_A_STOP, 0 * stops]
+    return np.asarray(np.stack(columns, axis=-1), np.float32)
 
 
 def _bump(t: A) -> A:
@@ -352,15 +348,16 @@ def _log_parts(trim: Trim) -> list[Any]:
     """Return what the working log's parts append, in signal order."""
     out: list[Any] = []
     if trim.levels != NEUTRAL.levels:
-        table = _level_table(trim.levels, trim.borders)
-        out.append(lambda p: p.add(k.OP_BY_LUMA, (p.table(table), *_scaled(_LOW, _HIGH, _STEPS),
-                                                  *AP1_LUMINANCE)))  # fmt: skip
-    if trim.contrast != 1:
-        pivot = GREY + trim.pivot * _OF_A_STOP
-        off = pivot * (1 - trim.contrast)
-        out.append(lambda p: pack_cdl(p, Cdl((trim.contrast,) * 3, (off,) * 3)))
-    if trim.cdl != PLAIN:
-        out.append(lambda p: pack_cdl(p, trim.cdl))
+        out.append(lambda p: p.add(k.OP_BY_LUMA, _level_numbers(trim)))
+    # Contrast is a line, and so is what a CDL begins with: both are one.
+    pivot = GREY + trim.pivot * _OF_A_STOP
+    slope, offset = np.array(trim.cdl.slope), np.array(trim.cdl.offset)
+    both = replace(
+        trim.cdl, slope=triple((slope * trim.contrast).tolist(), "slope"),
+        offset=triple((slope * pivot * (1 - trim.contrast) + offset).tolist(), "offset"),
+    )  # fmt: skip
+    if both != PLAIN:
+        out.append(lambda p: pack_cdl(p, both))
     if any(trim.curves_rgb):
         curves = _curve_table(trim.curves_rgb)
         out.append(lambda p: p.add(k.OP_CURVES, (p.table(curves), *_scaled(_LOW, _HIGH, _STEPS)),

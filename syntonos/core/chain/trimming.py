@@ -21,6 +21,7 @@ from syntonos.core.chain.stages.trim import (
     NEUTRAL,
     RANGES,
     Trim,
+    at_frame,
     read_trim,
 )
 
@@ -28,8 +29,11 @@ _LIGHT: Final = "linear/ap1"
 
 
 def through_trim(trim: Trim, lin_ap1: NDArray[Any]) -> NDArray[np.float64]:
-    """Return scene-linear AP1 (..., 3) after a trim's pointwise parts, without its softening."""
-    alone = replace(trim, detail=NEUTRAL.detail)
+    """Return scene-linear AP1 (..., 3) after a trim's pointwise parts, without its softening.
+
+    Of numbers that change over time, as they are at the first frame.
+    """
+    alone = replace(at_frame(trim, 0), detail=NEUTRAL.detail)
     chain = Chain(Decode(_LIGHT), EncodingOutput(_LIGHT), trim=alone)
     return np.asarray(run(compile_chain(chain), np.asarray(lin_ap1, np.float32)), np.float64)
 
@@ -138,7 +142,7 @@ def trim_words(before: Trim, after: Trim) -> str:
 _CALLED: Final = {
     "flare_rgb": "flare of channels", "stops_rgb": "stops of channels", "levels": "levels",
     "borders": "borders of levels", "curve": "curve of luminance", "curves_rgb": "curves",
-    "hues": "hues", "pairs": "pairs", "detail": "detail",
+    "hues": "hues", "pairs": "pairs", "detail": "detail", "keys": "numbers over time",
 }  # fmt: skip
 
 

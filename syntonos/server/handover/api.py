@@ -62,7 +62,7 @@ def export_lut(request: HttpRequest, light_id: int, camera_id: int, body: Export
     )
     row = services.export_lut(
         light=light, camera=camera, target=body.target, size=body.size, format_=body.format,
-        levels=LutLevels(body.lut_in, body.lut_out), own=own or None,
+        levels=LutLevels(body.lut_in, body.lut_out), own=own or None, cdl_in=body.cdl_in,
     )  # fmt: skip
     return Status(201, export_out(row))
 

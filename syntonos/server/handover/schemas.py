@@ -14,7 +14,8 @@ TargetName = str  # "reference", or the key of one of the production's outputs
 class ExportIn(Schema):
     target: TargetName = "reference"
     size: Literal[17, 33, 65] = 65
-    format: Literal["cube", "3dl", "clf"] = "cube"
+    format: Literal["cube", "3dl", "clf", "cdl"] = "cube"
+    cdl_in: Literal["reference", "own"] = "reference"  # the encoding that the box works in
     lut_in: Literal["stored", "expanded"] = "stored"
     lut_out: Literal["stored", "expanded"] = "stored"
     clip_id: int | None = None  # for clips that are taken as this one is
@@ -56,12 +57,22 @@ class DifferenceOut(Schema):
     max: float
 
 
+class CdlLossOut(Schema):
+    """What a CDL alone loses against the exact chain, delta E 2000 on the clip's own pixels."""
+
+    encoding_name: str  # that the box works in
+    mean: float
+    p99_9: float
+    max: float
+
+
 class ReadBackOut(Schema):
     size: int
     differences: list[DifferenceOut]
     share_outside: float | None
     share_beyond: float | None = None  # missing in exports of earlier versions
     lacks: str = ""  # what the LUT cannot hold of the chain
+    cdl: CdlLossOut | None = None
     cost: float | None = None  # what the LUT adds to the mean delta E expected of its match
 
 
@@ -69,7 +80,7 @@ class ExportOut(Schema):
     id: int
     target: TargetName
     size: int
-    format: Literal["cube", "3dl", "clf"]
+    format: Literal["cube", "3dl", "clf", "cdl"]
     lut_in: Literal["stored", "expanded"]
     lut_out: Literal["stored", "expanded"]
     file_name: str

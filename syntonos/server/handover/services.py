@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import re
+import zipfile
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+import numpy as np
 from django.conf import settings
+from numpy.typing import NDArray
 
 from syntonos.core.chain import (
     AS_IN_FORCE,
@@ -24,6 +29,7 @@ from syntonos.core.chain import (
     read_back_clf,
     write_clf,
 )
+from syntonos.core.chain.cdl_fit import cdl_files, fit_cdl, read_back_cdl
 from syntonos.core.chain.trimming import without_detail
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import FitError
@@ -112,8 +118,13 @@ def export_lut(
     format_: str = "cube",
     levels: LutLevels = STORED,
     own: Clip | None = None,
+    cdl_in: str = "reference",
 ) -> Export:
-    """Bake, write, read again, compare, keep; `own`: for clips that are taken as this one is."""
+    """Bake, write, read again, compare, keep; `own`: for clips that are taken as this one is.
+
+    As "cdl" it is a zip: a correction for a box that works in the encoding of the reference, or of
+    the clip itself (`cdl_in`), with the LUTs that stand before and behind it.
+    """
     chain, match_id = chain_for(light, camera, target, own)
     chain, lacks = without_detail(chain)
     kind = f" ({own.name})" if own else ""
@@ -123,7 +134,10 @@ def export_lut(
          if (c.encoding, c.levels) == (camera.encoding, camera.levels)), None,
     )  # fmt: skip
     pixels = frame_of(clip, 0) if clip else None
-    if format_ == "clf":
+    if format_ == "cdl":
+        levels = STORED
+        data, result = _cdl_package(chain, title, camera, cdl_in, size, pixels)
+    elif format_ == "clf":
         levels = STORED  # CLF says itself what its values mean
         data = write_clf(chain, title=title)
         result = read_back_clf(data, chain, pixels).to_json()
@@ -157,13 +171,35 @@ def export_lut(
     version = 1 + Export.objects.filter(
         camera__production=light.production_id, file_name__startswith=f"{stem}_v", format=format_
     ).count()  # fmt: skip
-    name = f"{stem}_v{version}.{format_}"
+    name = f"{stem}_v{version}.{'cdl.zip' if format_ == 'cdl' else format_}"
     with step(light.production_id, "export.make", f"Taken away: {name}", undoable=False):
         return Export.objects.create(
             match_id=match_id, light=light, camera=camera, clip=own, target=target, size=size,
             format=format_, lut_in=levels.into, lut_out=levels.out, sha256=digest, file_name=name,
             chain=chain_to_json(chain), chain_hash=chain_hash(chain), read_back=result,
         )  # fmt: skip
+
+
+def _cdl_package(
+    chain: Chain, title: str, camera: Camera, cdl_in: str, size: int,
+    pixels: NDArray[np.float32] | None,
+) -> tuple[bytes, dict[str, Any]]:  # fmt: skip
+    """Return a zip with a CDL and its LUTs, and how far it is from the chain, read again."""
+    reference = camera.production.reference_camera
+    encoding = chain.decode.encoding
+    if cdl_in == "reference" and reference is not None:
+        encoding = reference.encoding
+    fit = fit_cdl(chain, encoding, pixels)
+    files = cdl_files(fit, size, title=title, threads=THREADS)
+    result = read_back_cdl(files, fit, chain, pixels).to_json()
+    result["cdl"] = {"encoding_name": find_encoding(encoding).name, "mean": fit.mean,
+                     "p99_9": fit.p99_9, "max": fit.max}  # fmt: skip
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            # One time for all, so that the same files are the same zip.
+            archive.writestr(zipfile.ZipInfo(name, (1980, 1, 1, 0, 0, 0)), data)
+    return out.getvalue(), result
 
 
 def word_of(name: str) -> str:

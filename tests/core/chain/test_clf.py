@@ -26,7 +26,7 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.clf import CLF_NAME, apply_clf, write_clf
-from syntonos.core.chain.readback import _to_lab, grid_in_gamut, grid_outside
+from syntonos.core.chain.readback import grid_in_gamut, grid_outside, to_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_clf
@@ -44,7 +44,7 @@ def difference(chain, codes):
     data = write_clf(chain, title="a chain")
     theirs = apply_clf(clf_processor(data), codes)
     ours = run(compile_chain(chain), codes)
-    return delta_e_2000(_to_lab(theirs, chain), _to_lab(ours, chain)), data
+    return delta_e_2000(to_lab(theirs, chain), to_lab(ours, chain)), data
 
 
 @pytest.fixture(scope="module")
@@ -125,8 +125,8 @@ def test_what_cameras_record_beyond_a_display_goes_through_a_clf_as_through_the_
         # At least as near as what takes codes alone: a .cube of as many points.
         table = bake_lut(chain, 65)
         cube = delta_e_2000(
-            _to_lab(apply_lut(codes, table), chain),
-            _to_lab(run(compile_chain(chain), codes), chain),
+            to_lab(apply_lut(codes, table), chain),
+            to_lab(run(compile_chain(chain), codes), chain),
         )
         assert d.mean() < 1.3 * cube.mean()
         assert np.percentile(d, 99.9) < 1.8 * np.percentile(cube, 99.9)

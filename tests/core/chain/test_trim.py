@@ -15,6 +15,7 @@ from syntonos.core.chain import (
     Decode,
     EncodingOutput,
     Trim,
+    bake_lut,
     chain_hash,
     chain_to_json,
     compile_chain,
@@ -22,7 +23,14 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.chain.executor import execute
-from syntonos.core.chain.stages.trim import ColourPair, HueTrim, LevelTrim, added, read_trim
+from syntonos.core.chain.stages.trim import (
+    ColourPair,
+    HueTrim,
+    LevelTrim,
+    added,
+    at_frame,
+    read_trim,
+)
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 from syntonos.core.errors import ChainError
@@ -255,6 +263,9 @@ def test_softening_takes_detail_off_and_is_the_same_in_a_region():
          r"Pairs 1 and 2 contradict.*Without pair 1 its colour is ΔE \d+\.\d off"),
         ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.21, 0.1, 0.1], "origin": 4}]},
          "chain.invalid", "origin"),
+        ({"keys": [{"number": "stops", "points": [[4, 0.1], [4, 0.2]]}]}, "trim.keys", "follows"),
+        ({"keys": [{"number": "stops", "points": [[0, 99]]}]}, "trim.range", "-10 to 10"),
+        ({"keys": [{"number": "gain", "points": [[0, 1]]}]}, "trim.name", "no number"),
         ({"gain": 1}, "chain.invalid", "unknown fields"),
         ({"off": ["light", "sound"]}, "chain.invalid", "bypassed"),
     ],
@@ -292,3 +303,23 @@ def test_a_bypassed_part_does_nothing_and_a_clip_adds_to_its_light():
     assert (both.stops, both.contrast, both.warmth) == pytest.approx((-0.05, 1.21, 4))
     alone = trimmed(Trim(warmth=4, stops=0.05), trimmed(Trim(stops=-0.10)))
     np.testing.assert_allclose(trimmed(replace(both, contrast=1.0)), alone, rtol=1e-5, atol=1e-7)
+
+
+def test_numbers_over_time_are_added_at_their_frames_and_no_lut_takes_them():
+    keys = [{"number": "stops", "points": [[10, 0.0], [20, 1.0]]},
+            {"number": "contrast", "points": [[0, 1.1]]}]  # fmt: skip
+    trim = read_trim({"kind": "trim", "stops": 0.5, "contrast": 1.2, "keys": keys})
+    chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), trim=trim)
+    assert read_chain(chain_to_json(chain)) == chain
+    assert chain_to_json(chain)["version"] == 6
+    grey = np.full((1, 1, 3), 0.18, np.float32)
+    # Contrast turns about middle grey, so that it does not move it at the tenth frame.
+    for number, stops in ((0, 0.5), (10, 0.5), (15, 1.0), (20, 1.5), (99, 1.5)):
+        alone = replace(trim, keys=(), stops=stops, contrast=1.2 * 1.1)
+        want = execute(replace(chain, trim=alone), grey)
+        np.testing.assert_allclose(execute(chain, grey, number=number), want, rtol=1e-6)
+    with pytest.raises(ChainError, match="frame to frame"):
+        bake_lut(replace(chain, decode=Decode("acescct/ap1")), 17)
+    # Two trims that change add up, as those that stay do.
+    both = at_frame(added(trim, read_trim({"kind": "trim", "keys": keys[:1]})), 15)
+    assert both.stops == pytest.approx(0.5 + 0.5 + 0.5)

@@ -2132,6 +2132,20 @@ export interface components {
             ];
         };
         /**
+         * CdlLossOut
+         * @description What a CDL alone loses against the exact chain, delta E 2000 on the clip's own pixels.
+         */
+        CdlLossOut: {
+            /** Encoding Name */
+            encoding_name: string;
+            /** Max */
+            max: number;
+            /** Mean */
+            mean: number;
+            /** P99 9 */
+            p99_9: number;
+        };
+        /**
          * CdlStep
          * @description A CDL on values of an encoding.
          */
@@ -2930,6 +2944,12 @@ export interface components {
         };
         /** ExportIn */
         ExportIn: {
+            /**
+             * Cdl In
+             * @default reference
+             * @enum {string}
+             */
+            cdl_in: "reference" | "own";
             /** Clip Id */
             clip_id?: number | null;
             /**
@@ -2937,7 +2957,7 @@ export interface components {
              * @default cube
              * @enum {string}
              */
-            format: "cube" | "3dl" | "clf";
+            format: "cube" | "3dl" | "clf" | "cdl";
             /**
              * Lut In
              * @default stored
@@ -2977,7 +2997,7 @@ export interface components {
              * Format
              * @enum {string}
              */
-            format: "cube" | "3dl" | "clf";
+            format: "cube" | "3dl" | "clf" | "cdl";
             /** Id */
             id: number;
             /** Is Current */
@@ -3255,6 +3275,21 @@ export interface components {
             step: string;
             /** Title */
             title: string;
+        };
+        /**
+         * KeyTrack
+         * @description What one number of a trim has more at frames: (frame, value), linear between, held beyond.
+         *
+         *     It is added as a clip's trim is: numbers add, slopes and factors multiply.
+         */
+        KeyTrack: {
+            /** Number */
+            number: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
         };
         /** LayoutIn */
         LayoutIn: {
@@ -4393,6 +4428,7 @@ export interface components {
         };
         /** ReadBackOut */
         ReadBackOut: {
+            cdl?: components["schemas"]["CdlLossOut"] | null;
             /** Cost */
             cost?: number | null;
             /** Differences */
@@ -4897,6 +4933,7 @@ export interface components {
          *     pairs : colours that should become others.
          *     detail : softening of fine, middle and coarse detail, 0..1.
          *     off : parts that are bypassed.
+         *     keys : numbers that change from frame to frame.
          */
         Trim: {
             /**
@@ -5034,6 +5071,11 @@ export interface components {
              *     ]
              */
             hues: components["schemas"]["HueTrim"][];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["KeyTrack"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}

@@ -45,7 +45,8 @@ class StageKind:
         Of a stage that depends on the frame: the pointwise stage that it is at a frame's number.
     area, margin
         Of one that needs its neighbourhood, after its opcodes: what makes of pixels (h, w, 3) as
-        many, and how many pixels around a region it needs; both are told the frame's width.
+        many, which it may write over, and how many pixels around a region it needs; both are told
+        the frame's width.
     """
 
     place: str

@@ -32,7 +32,7 @@ PARTS: Final = ("light", "tone", "curves", "hues", "pairs", "detail")
 LEVELS: Final = ("darks", "middle", "lights")
 HUES: Final = ("red", "yellow", "green", "cyan", "blue", "magenta")
 BANDS: Final = ("fine", "middle", "coarse")
-_MOST_POINTS, _MOST_PAIRS, _LONGEST_ORIGIN = 16, 64, 200
+_MOST_POINTS, _MOST_PAIRS, _MOST_KEYS, _LONGEST_ORIGIN = 16, 64, 500, 200
 _LEAST_REACH, USUAL_REACH, MOST_REACH = 0.05, 0.08, 0.4
 # Neighbouring bands may not be turned further apart: hues between them would change their order.
 MOST_BETWEEN: Final = 36.0
@@ -72,6 +72,17 @@ class ColourPair:
     origin: str = ""
 
 
+@dataclass(frozen=True, slots=True)
+class KeyTrack:
+    """What one number of a trim has more at frames: (frame, value), linear between, held beyond.
+
+    It is added as a clip's trim is: numbers add, slopes and factors multiply.
+    """
+
+    number: str  # as `trimming.numbers_of` names it
+    points: tuple[Point, ...]
+
+
 _EVEN: Final = (LevelTrim(), LevelTrim(), LevelTrim())
 _ROUND: Final = (HueTrim(),) * 6
 
@@ -92,6 +103,7 @@ class Trim:
     pairs : colours that should become others.
     detail : softening of fine, middle and coarse detail, 0..1.
     off : parts that are bypassed.
+    keys : numbers that change from frame to frame.
     """
 
     flare: float = 0.0
@@ -111,6 +123,7 @@ class Trim:
     pairs: tuple[ColourPair, ...] = ()
     detail: Triple = (0.0, 0.0, 0.0)
     off: tuple[str, ...] = field(default=())
+    keys: tuple[KeyTrack, ...] = ()
     kind: Literal["trim"] = "trim"
 
     @property
@@ -268,7 +281,49 @@ def read_trim(stage: Any) -> Trim:
     if not isinstance(off, list | tuple) or set(off) - set(PARTS):
         raise failure("The trim's bypassed parts are not understood.", f"Parts: {PARTS}.")
     found["off"] = tuple(part for part in PARTS if part in off)
+    if "keys" in stage:
+        found["keys"] = _keys(stage["keys"])
     return Trim(**found)
+
+
+def _keys(raw: Any) -> tuple[KeyTrack, ...]:
+    """Read numbers over time: frames rise, values lie within the number's own range."""
+    from syntonos.core.chain.trimming import with_numbers
+
+    if not isinstance(raw, list | tuple) or len(raw) > _MOST_PAIRS:
+        raise failure("The trim's keys are not understood.", f"At most {_MOST_PAIRS} numbers.")
+    out = []
+    for plain in raw:
+        if not isinstance(plain, dict) or set(plain) != {"number", "points"}:
+            raise failure("The trim's keys are not understood.", "Fields: number, points.")
+        name, points = str(plain["number"]), plain["points"]
+        if not isinstance(points, list | tuple) or not 0 < len(points) <= _MOST_KEYS:
+            raise failure(f"Keys of {name}: 1 to {_MOST_KEYS} points (frame, value).")
+        if name.split(".")[0] in ("borders", "pivot"):
+            raise failure(f"{name} does not change over time.", "Set it for the whole clip.",
+                          "trim.keys")  # fmt: skip
+        found = [numbers(point, f"keys of {name}", (2,)) for point in points]
+        for (before, _), (after, _) in pairwise(found):
+            if after <= before:
+                raise failure(f"Keys of {name}: frame {after:g} follows {before:g}.",
+                              "Put them in order, one to a frame.", "trim.keys")  # fmt: skip
+        for _, value in found:
+            with_numbers(NEUTRAL, {name: value})
+        out.append(KeyTrack(name, tuple((frame, value) for frame, value in found)))
+    return tuple(out)
+
+
+def at_frame(trim: Trim, number: int) -> Trim:
+    """Return the trim as it is at a frame's number, without keys."""
+    from syntonos.core.chain.trimming import with_numbers
+
+    now = replace(trim, keys=())
+    for track in trim.keys:
+        frames, values = zip(*track.points, strict=True)
+        value = float(np.interp(number, frames, values))
+        more = replace(with_numbers(NEUTRAL, {track.number: value}), off=trim.off)
+        now = replace(added(now, more), off=trim.off)
+    return now
 
 
 def _check_hues(hues: tuple[HueTrim, ...]) -> None:
@@ -314,6 +369,7 @@ def added(base: Trim, more: Trim) -> Trim:
     total["curve"] = b.curve or a.curve
     total["curves_rgb"] = tuple(y or x for x, y in zip(a.curves_rgb, b.curves_rgb, strict=True))
     total["pairs"] = (*a.pairs, *b.pairs)
+    total["keys"] = (*a.keys, *b.keys)
     total["detail"] = tuple(min(x + y, 1.0) for x, y in zip(a.detail, b.detail, strict=True))
     return replace(a, **total)
 
@@ -325,13 +381,15 @@ def _pack(pack: Packer, trim: Trim, chain: Chain) -> None:
 
 
 def _locality(trim: Trim) -> Locality:
+    if trim.keys:
+        return Locality.FRAME
     return Locality.NEIGHBOURHOOD if any(trim.in_force.detail) else Locality.POINTWISE
 
 
 def _area(trim: Trim, light: NDArray[np.float32], width: int) -> NDArray[np.float32]:
     from syntonos.core.chain.detail import soften
 
-    return soften(light, trim.in_force.detail, width)
+    return soften(light, trim.in_force.detail, width, in_place=True)
 
 
 def _margin(trim: Trim, width: int) -> int:
@@ -350,5 +408,5 @@ def _is_invertible(trim: Trim) -> bool:
 
 KIND: Final = StageKind(
     "trim", Trim, read_trim, _pack, locality=_locality, is_invertible=_is_invertible, area=_area,
-    margin=_margin,
+    margin=_margin, at=at_frame,
 )  # fmt: skip

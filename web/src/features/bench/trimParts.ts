@@ -34,6 +34,7 @@ export const NEUTRAL: Full = {
   pairs: [],
   detail: [0, 0, 0],
   off: [],
+  keys: [],
 };
 
 const FIELDS: Record<Part, (keyof Full)[]> = {

@@ -143,6 +143,7 @@ function Luts({
   const [size, setSize] = useKept<17 | 33 | 65>("lut-size", 65);
   const [format, setFormat] = useKept<Export["format"]>("lut-format", "cube");
   const [sides, setSides] = useKept<[Side, Side]>("lut-sides", ["stored", "stored"]);
+  const [cdlIn, setCdlIn] = useKept<"reference" | "own">("cdl-in", "reference");
   const isAces = board.production.outputs.some(
     (o) => o.key === target && o.stage.kind === "output-aces",
   );
@@ -157,7 +158,15 @@ function Luts({
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/exports", {
           params: { path: { light_id: light, camera_id: camera } },
-          body: { target, size, format, lut_in: sides[0], lut_out: sides[1], clip_id: own },
+          body: {
+            target,
+            size,
+            format,
+            cdl_in: cdlIn,
+            lut_in: sides[0],
+            lut_out: sides[1],
+            clip_id: own,
+          },
         }),
       ),
     onSettled: () => client.invalidateQueries({ queryKey: ["exports"] }),
@@ -248,8 +257,30 @@ function Luts({
               <option value="cube">.cube</option>
               <option value="3dl">.3dl, 12 bit</option>
               <option value="clf">CLF</option>
+              <option value="cdl">CDL and LUT</option>
             </select>
           </label>
+          {format === "cdl" && (
+            <label>
+              <span
+                className="faint mb-1 block"
+                title="A CDL does something else on every encoding: it is fitted for the one that the box works in"
+              >
+                the box works in
+              </span>
+              <select
+                className="select select-sm w-52"
+                aria-label="Encoding that the box works in"
+                value={cdlIn}
+                onChange={(e) => setCdlIn(e.target.value as typeof cdlIn)}
+              >
+                <option value="reference">
+                  {reference?.letter}'s {reference?.encoding_name}
+                </option>
+                <option value="own">the clip's own encoding</option>
+              </select>
+            </label>
+          )}
           {(["in", "out"] as const).map((side, i) => (
             <label key={side}>
               <span
@@ -262,7 +293,7 @@ function Luts({
                 className="select select-sm w-32"
                 aria-label={`LUT levels ${side}`}
                 value={sides[i]}
-                disabled={format === "clf"}
+                disabled={format === "clf" || format === "cdl"}
                 onChange={(e) => {
                   const value = e.target.value as Side;
                   setSides(i === 0 ? [value, sides[1]] : [sides[0], value]);
@@ -377,6 +408,8 @@ function ExportRow({ row }: { row: Export }) {
           {cost > MOST_COST &&
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
           {row.read_back.lacks && ` ${row.read_back.lacks}`}
+          {row.read_back.cdl &&
+            ` The CDL is for ${row.read_back.cdl.encoding_name}, full levels; its ten numbers alone lose ${row.read_back.cdl.mean.toFixed(2)} ΔE in the mean, ${row.read_back.cdl.p99_9.toFixed(1)} at the 99.9th percentile.`}
         </p>
       )}
       <table className="w-full max-w-5xl text-right">

@@ -113,12 +113,20 @@ export function useProbes({
   });
   // Clicks that come while one is being kept wait for it, so that the second joins the first.
   const queue = useRef<Promise<unknown>>(Promise.resolve());
+  /** The chosen probe, where it has a place in the other picture and none in this one. */
+  const lacking = (side: 0 | 1) => {
+    const probe = list?.find((p) => p.id === chosen);
+    const has = (i: 0 | 1) => probe?.places.find((p) => p.clip_id === clips[i]?.id);
+    const there = has(side === 0 ? 1 : 0);
+    if (!probe || !there || has(side)) return null;
+    return { id: probe.id, side: side === 0 ? (1 as const) : (0 as const), size: there.size };
+  };
   const pick = (side: 0 | 1, [x, y]: [number, number]) => {
     const clip = clips[side];
     if (!clip || !isShown || x < 0 || x > 1 || y < 0 || y > 1) return;
     const frame = hand.getState().frames[side] ?? frames[side];
     const one = async () => {
-      const begun = open.current;
+      const begun = open.current ?? lacking(side);
       if (begun && begun.side !== side) {
         open.current = null;
         const place = { clip_id: clip.id, frame, x, y, size: begun.size };
@@ -140,6 +148,7 @@ export function useProbes({
     /** The next click begins a probe of its own. */
     letGo: () => {
       open.current = null;
+      setChosen(null);
     },
     point: (side: 0 | 1, at: [number, number] | null) => {
       under.current = at && { side, at };
