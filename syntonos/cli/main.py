@@ -1,7 +1,8 @@
 """`syntonos`: read charts, match, bake and read back, or serve the application.
 
 Exit codes: 0; 2 bad input (one line: what was found, what to do); 3 a chart was found, but which
-way up it is must be said; 130 stopped by Ctrl-C. SYNTONOS_TRACE=1 shows where an error came from.
+way up it is must be said; 4 two pictures do not show the same scene, or too little of it; 130
+stopped by Ctrl-C. SYNTONOS_TRACE=1 shows where an error came from.
 """
 
 from __future__ import annotations
@@ -88,6 +89,9 @@ def _parser() -> argparse.ArgumentParser:
     match.add_argument("--angle-scene", nargs="+", default=[], metavar="IMG",
                        help="frames of what the angle shot, set as for its chart: they show where "
                             "its sensor clips")  # fmt: skip
+    match.add_argument("--by", default="chart", choices=("chart", "picture", "auto"),
+                       help="picture: from what both cameras see; auto: by a chart where there is "
+                            "one, and it says which")  # fmt: skip
     match.add_argument("--chart", **layout)
     match.add_argument("--all-charts", action="store_true",
                        help="read every chart in the frames; the clearest makes the match, the "

@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from syntonos.cli.by_picture import match_by_picture
 from syntonos.cli.charts import (
     bracketed,
     frames_of,
@@ -43,7 +44,7 @@ from syntonos.core.charts import (
 )
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
-from syntonos.core.errors import FitError
+from syntonos.core.errors import ChartError, FitError
 from syntonos.core.formats import read_lut
 from syntonos.core.matching import (
     MODEL_NAMES,
@@ -74,7 +75,15 @@ class _Charts:
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
     has_place(args.out, args.report, beside=[*args.reference, *args.angle])
-    charts = _charts_of(args)
+    if args.by == "picture":
+        return match_by_picture(args)
+    try:
+        charts = _charts_of(args)
+    except ChartError as error:
+        if args.by != "auto":
+            raise
+        print(f"No chart: {error.message} Matching by the scene.")
+        return match_by_picture(args)
     if isinstance(charts, int):
         return charts
     _needs_encoding(args, charts.reference)

@@ -305,7 +305,7 @@ def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
           "--angle-encoding", "rec709", "--out", str(tmp_path / "no" / "o.cube")],
          f"{tmp_path / 'no'}: There is no such folder"),
         (["bake", str(chain), "--size", "33", "--out", str(out)], "version 99"),
-        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 5"),
+        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 6"),
         (["bake", str(broken), "--size", "33", "--out", str(out)], "not JSON"),
         (["bake", str(chain), "--size", "34", "--out", str(out)], "invalid choice"),
         (["readback", str(text), "--chain", str(chain)], "version 99"),
@@ -392,3 +392,33 @@ def test_a_cdl_for_a_box_is_written_with_its_luts_and_read_again(tmp_path, capsy
     assert min(row.slope) > 0.5
     assert main([*args, "--encoding", "linear/ap1"]) == 2
     assert "holds light" in capsys.readouterr().err
+
+
+def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tmp_path, capsys):
+    files = {name[0]: str(sorted((media / name).glob(f"{name[0]}004_02*"))[0])
+             for name in ("Alder", "Birch")}  # fmt: skip
+    out, report = tmp_path / "b.cube", tmp_path / "b.json"
+
+    def match(reference, *more):
+        return main([
+            "match", "--reference", reference, "--reference-encoding", "logc3-ei800/awg3",
+            "--angle", files["B"], "--angle-encoding", "s-log3/s-gamut3.cine",
+            "--reference-levels", "full", "--angle-levels", "full", "--size", "17",
+            "--out", str(out), *more,
+        ])  # fmt: skip
+
+    assert match(files["A"], "--by", "auto", "--report", str(report)) == 0
+    said = capsys.readouterr().out
+    assert "Matching by the scene" in said
+    assert "expect" in said
+    found = json.loads(report.read_text())
+    assert (found["by"], found["fit"]["places"] > 100) == ("picture", True)
+    assert found["fit"]["after"] < 0.3 * found["fit"]["before"]
+    assert read_cube(out.read_bytes()).table.shape == (17, 17, 17, 3)
+    rng = np.random.default_rng(5)
+    other = tmp_path / "other.exr"
+    write_frame(other, rng.uniform(0.2, 0.6, (270, 480, 3)).astype(np.float32), metadata={})
+    out.unlink()
+    assert match(str(other), "--by", "picture") == 4
+    assert "do not show the same scene" in capsys.readouterr().err
+    assert not out.exists()

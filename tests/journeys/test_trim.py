@@ -76,6 +76,9 @@ def test_a_trim_by_keys_alone_is_measured_kept_and_taken_back(page):
 def test_a_trim_over_a_replaced_match_and_two_windows_that_disagree(page):
     start = matched(page)
     exposure = scale(page, "Exposure")
+    # What stands beside the scales has come: nothing moves under the pointer any more.
+    expect(page.get_by_role("combobox", name="What the tuner measures on")).to_be_visible()
+    expect(page.locator("canvas[data-drawn=yes]")).to_have_count(4)
     box = exposure.bounding_box()
     page.mouse.move(box["x"] + 80, box["y"] + 6)
     page.mouse.down()

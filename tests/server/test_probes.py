@@ -83,7 +83,7 @@ def test_joined_probes_say_how_far_the_angle_is_off_and_follow_the_trim(api, pla
     (there,) = api("post", f"{path}/probes/read", looked(place, trim=turned))
     assert there["apart"]["delta_e"] < 0.3
     measured = api("post", f"{path}/trim/measure", looked(place))
-    assert (measured["source"], measured["sources"]) == ("areas", ["areas", "picture"])
+    assert (measured["source"], measured["sources"]) == ("areas", ["areas", "picture", "scene"])
     api("patch", f"/probes/{made['id']}", {"is_skin": True}, **ME)
     skin = api("post", f"{path}/trim/measure", looked(place, source="skin"))
     assert skin["tuner"]["contrast"] == pytest.approx(0, abs=1e-3)
@@ -160,3 +160,18 @@ def test_aims_of_a_light_and_of_a_camera_add_up_and_are_undone(api, place, path)
     assert api("post", f"{path}/trim/measure", looked(place))["aim"]["warmth"] == 5
     api("post", aims, {"warmth": 5}, status=409)
     assert Aim.objects.count() == 1
+
+
+def test_the_tuner_is_measured_on_what_both_pictures_show(api, place, path, read):
+    read("AB")
+    ask = looked(place, with_match=False)
+    chart = api("post", f"{path}/trim/measure", ask | {"source": "chart"})["tuner"]
+    scene = api("post", f"{path}/trim/measure", ask | {"source": "scene"})
+    assert "places that both pictures show" in scene["words"]
+    for name, within in (("exposure", 0.12), ("warmth", 12), ("tint", 3)):
+        assert scene["tuner"][name] == pytest.approx(chart[name], abs=within), name
+    # After a trim it is measured where the trim has brought the picture.
+    turned = looked(place, source="scene", trim={"kind": "trim", "stops": 0.25})
+    plain = api("post", f"{path}/trim/measure", looked(place, source="scene"))["tuner"]
+    again = api("post", f"{path}/trim/measure", turned)["tuner"]
+    assert again["exposure"] - plain["exposure"] == pytest.approx(0.25, abs=0.02)

@@ -52,6 +52,7 @@ class Readings:
     weight: A  # (n,)
     suspects: frozenset[int] = frozenset()  # rows that the reading itself says are glared
     is_learned: bool = True  # whether the prior knows these patches
+    white: A | None = None  # (3,) the reference's, where no grey says it
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,6 +90,8 @@ class Answer:
 
 def reference_white(readings: Readings) -> A:
     """Return the reference's white per channel, Y = 1 at 100 % reflectance, from its mid greys."""
+    if readings.white is not None:
+        return readings.white
     mids = readings.reference[list(readings.mids)]
     return np.asarray(np.median(mids / readings.nominal[:, None], axis=0), np.float64)
 

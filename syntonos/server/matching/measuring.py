@@ -2,19 +2,26 @@
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+import cv2
 import numpy as np
 from django.shortcuts import get_object_or_404
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Overrides, compose, read_balance
+from syntonos.core.chain import Chain, Decode, Overrides, compose, read_balance
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.trim_maps import on_hue_plane
+from syntonos.core.errors import FitError
+from syntonos.core.matching.by_places import clusters_of
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
+from syntonos.core.matching.places import WIDTH, Places, find_places
 from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
+from syntonos.server.footage.clipping import mask_of
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.services import balance_stage
@@ -26,9 +33,11 @@ from syntonos.server.matching.trims_schemas import LookedAtIn, MeasureIn, PointI
 from syntonos.server.productions.models import Camera, Light
 
 _WIDTH = 480
+_SPREAD_OF_PLACES = 0.01  # of a cluster of places, code values of the working log
 _WORDS = {
     "areas": "{count} probes that both pictures have",
     "skin": "the skin in both pictures: exposure and white",
+    "scene": "{count} places that both pictures show, {overlap:.0%} of the reference's",
     "picture": "statistics of both pictures: an estimate only, right as far as both show the "
     "same things in like shares",
 }
@@ -115,7 +124,8 @@ def _measured(
     skins = [one for one in both if one[0].is_skin]
     sources = [
         name for name, there in
-        (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)), ("picture", True))
+        (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)), ("picture", True),
+         ("scene", True))
         if there
     ]  # fmt: skip
     pairs = effect_of_pairs(trim)
@@ -136,6 +146,8 @@ def _measured(
         tuner = tuner_fitted(want, got, probing.SPREAD, only_white=source == "skin")
         words = _WORDS[source].format(count=len(chosen))
         return Measured(tuner, source, words, sources, aim, pairs)
+    if source == "scene":
+        return Measured(*_by_the_scene(seen, body), sources, aim, pairs)
     flat = [picture[::3, ::3].reshape(-1, 3) for picture in _pictures(seen, body)]
     tuner = tuner_of_pictures(flat[0], flat[1])
     return Measured(tuner, source, _WORDS[source], sources, aim, pairs)
@@ -193,16 +205,74 @@ def _point(seen: OnScreen, point: PointIn) -> Side:
     return ClipProbed(seen.clips[i], seen.parts[i], seen.overrides[i], [place], 1).sides()[0]
 
 
-def _pictures(seen: OnScreen, body: MeasureIn) -> list[NDArray[np.float64]]:
+def _pictures(seen: OnScreen, body: MeasureIn, width: int = _WIDTH) -> list[NDArray[np.float64]]:
     out = []
     for clip, parts, overrides, frame in zip(
         seen.clips, seen.parts, seen.overrides, (body.reference_frame, body.frame), strict=True
     ):
         probes.checked(clip, probes.ProbePlace(frame, 0.5, 0.5))
         chain = compose(parts, _until_trim(overrides))
-        picture = execute(chain, frame_of(clip, frame, _WIDTH), number=frame)
+        picture = execute(chain, frame_of(clip, frame, width), number=frame)
         out.append(np.asarray(picture, np.float64))
     return out
+
+
+class _Scenes:
+    """Places that two frames both show, by what they are and are taken as; the newest are kept."""
+
+    def __init__(self, most: int = 32) -> None:
+        self._kept: OrderedDict[tuple[Any, ...], Places | FitError] = OrderedDict()
+        self._most, self._lock = most, threading.Lock()
+
+    def of(self, clips: tuple[Clip, Clip], frames: tuple[int, int]) -> Places:
+        key = tuple(
+            (c.checksum, c.development_key, c.taken_as, f)
+            for c, f in zip(clips, frames, strict=True)
+        )
+        with self._lock:  # one at a time: it takes seconds
+            found = self._kept.pop(key, None) or self._find(clips, frames)
+            self._kept[key] = found
+            while len(self._kept) > self._most:
+                self._kept.popitem(last=False)
+        if isinstance(found, FitError):
+            raise found
+        return found
+
+    def _find(self, clips: tuple[Clip, Clip], frames: tuple[int, int]) -> Places | FitError:
+        pictures, clear = [], []
+        for clip, frame in zip(clips, frames, strict=True):
+            code = frame_of(clip, frame, WIDTH)
+            chain = Chain(Decode(clip.encoding, clip.levels), LIGHT)
+            pictures.append(execute(chain, code, number=frame))
+            clear.append(~mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1))
+        try:
+            return find_places(pictures[0], pictures[1], usable=(clear[0], clear[1]))
+        except FitError as error:
+            return error
+
+
+_scenes = _Scenes()
+
+
+def _by_the_scene(seen: OnScreen, body: MeasureIn) -> tuple[Tuner | None, str, str]:
+    """Measure on what both pictures show, found by itself; nothing where it is not one scene."""
+    frames = (body.reference_frame, body.frame)
+    try:
+        places = _scenes.of(seen.clips, frames)
+    except FitError as error:
+        return None, "scene", f"{error.message} {error.hint}"
+    lights = []
+    for picture, at in zip(
+        _pictures(seen, body, WIDTH), (places.at_reference, places.at_angle), strict=True
+    ):
+        height, width = picture.shape[:2]
+        spots = (at * [width, height] - 0.5).astype(np.float32)[:, None]
+        soft = cv2.blur(np.asarray(picture, np.float32), (5, 5))
+        lights.append(cv2.remap(soft, spots, None, cv2.INTER_LINEAR)[:, 0].astype(np.float64))
+    want, got, _, count = clusters_of(replace(places, reference=lights[0], angle=lights[1]))
+    tuner = tuner_fitted(want, got, _SPREAD_OF_PLACES)
+    words = _WORDS["scene"].format(count=int(count.sum()), overlap=places.overlap)
+    return tuner, "scene", words
 
 
 def _until_trim(overrides: Overrides) -> Overrides:

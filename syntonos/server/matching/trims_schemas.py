@@ -14,7 +14,7 @@ from syntonos.server.looks.schemas import Dials
 from syntonos.server.productions.schemas import TunerOut
 
 Part = Literal["light", "tone", "curves", "hues", "pairs", "detail"]
-Source = Literal["chart", "areas", "skin", "picture"]
+Source = Literal["chart", "areas", "skin", "scene", "picture"]
 
 
 class TrimOut(Schema):

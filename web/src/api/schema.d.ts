@@ -3782,7 +3782,7 @@ export interface components {
              */
             reference_frame: number;
             /** Source */
-            source?: ("chart" | "areas" | "skin" | "picture") | null;
+            source?: ("chart" | "areas" | "skin" | "scene" | "picture") | null;
             trim?: components["schemas"]["Trim"] | null;
             /**
              * With Hues
@@ -3801,9 +3801,9 @@ export interface components {
             hues?: components["schemas"]["HuesOut"] | null;
             pairs: components["schemas"]["PairEffectOut"] | null;
             /** Source */
-            source: ("chart" | "areas" | "skin" | "picture") | null;
+            source: ("chart" | "areas" | "skin" | "scene" | "picture") | null;
             /** Sources */
-            sources: ("chart" | "areas" | "skin" | "picture")[];
+            sources: ("chart" | "areas" | "skin" | "scene" | "picture")[];
             tuner: components["schemas"]["TunerOut"] | null;
             /** Words */
             words: string;

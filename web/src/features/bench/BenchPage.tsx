@@ -684,6 +684,7 @@ const SOURCES: Record<Source, string> = {
   chart: "the chart",
   areas: "probes",
   skin: "the skin",
+  scene: "the scene",
   picture: "statistics",
 };
 

@@ -70,7 +70,7 @@ export function Scopes({
                 title="The lowest tenth of the signal, magnified (M)"
                 onClick={onLowest}
               >
-                lowest 10 %
+                low
               </button>
               <button
                 type="button"
@@ -161,7 +161,7 @@ function Scope({
       <figcaption className="mb-1 flex gap-2 truncate">
         <span className="font-semibold">{title}</span>
         <span className="faint truncate text-2xs leading-5">{note}</span>
-        {beside && <span className="ml-auto flex gap-1">{beside}</span>}
+        {beside && <span className="ml-auto flex shrink-0 gap-1">{beside}</span>}
       </figcaption>
       <canvas
         ref={ref}

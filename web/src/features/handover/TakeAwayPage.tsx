@@ -269,7 +269,7 @@ function Luts({
                 the box works in
               </span>
               <select
-                className="select select-sm w-52"
+                className="select select-sm w-64"
                 aria-label="Encoding that the box works in"
                 value={cdlIn}
                 onChange={(e) => setCdlIn(e.target.value as typeof cdlIn)}
