@@ -33,11 +33,13 @@ class PlacesFit:
     after : mean delta E over the clusters of colour that took part
     left_out : the same, each predicted from the others
     before : without a match
+    white_only : with white and exposure alone
     clusters : how many; `aside` of them were set aside
     """
 
     match: Match
     before: float
+    white_only: float
     after: float
     left_out: float
     expected: float
@@ -86,8 +88,10 @@ def fit_places(places: Places) -> PlacesFit:
     calm = [i for i in rows.tolist() if i not in answer.wild | set(answer.glared)]
     after = scene_delta_e(through_match(match, got), want, paper)
     left_out = float(answer.left_out[calm].mean())
+    gain = np.exp(np.median(np.log(want / got)[calm], axis=0))
     return PlacesFit(
-        match, float(scene_delta_e(got, want, paper)[calm].mean()), float(after[calm].mean()),
+        match, float(scene_delta_e(got, want, paper)[calm].mean()),
+        float(scene_delta_e(got * gain, want, paper)[calm].mean()), float(after[calm].mean()),
         left_out, _KINDS * left_out, len(rows), len(rows) - len(calm),
     )  # fmt: skip
 

@@ -218,7 +218,7 @@ def fit_match(
     clip = angle.clip if angle.clip is not None else options.clip
     match = replace(match_of(chosen, model), clip=clip)
     own = next(c for c in choices if c.model == model)
-    warmth, tint = _white_distance(match)
+    warmth, tint = white_distance(match)
     checks = check_levels(reference), check_levels(angle)
     slope, flare = judge.slope(match), judge.flare_share(match)
     advice, limit = (
@@ -424,7 +424,7 @@ def _grey_spread(got: A, want: A) -> float:
     return float(ratio.max() / ratio.min() - 1)
 
 
-def _white_distance(match: Match) -> tuple[float, float]:
+def white_distance(match: Match) -> tuple[float, float]:
     """Return how much warmer (mired) and greener (Duv x 1000) the angle's greys are."""
     to_xyz = AP1.to_xyz @ np.linalg.inv(mix_matrix(MIX))
     t_ref, d_ref = white_to_cct_duv(to_xyz @ np.array(match.reference_white))

@@ -21,6 +21,7 @@ from syntonos.server.matching import (
     borrowing,
     clip_checks,
     encoding_checks,
+    from_picture,
     readings,
     selectors,
     services,
@@ -35,6 +36,7 @@ from syntonos.server.matching.schemas import (
     FitIn,
     FittedCurveOut,
     FoundOut,
+    FromPictureIn,
     LayoutIn,
     LayoutOut,
     MatchOut,
@@ -107,7 +109,7 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
         "areas": e.get("areas", []), "area_misses": e.get("pairs", []),
         "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
-        "borrowed": _borrowed(e.get("borrowed")),
+        "borrowed": _borrowed(e.get("borrowed")), "picture": e.get("picture"),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
         "verdict": verdict.words, "lowered_by": verdict.lowered_by,
@@ -243,6 +245,21 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     made = services.fit(light=light, camera=camera, request=wanted)
     encoding_checks.start_where_doubtful(made)
     return Status(201, match_out(made))
+
+
+@router.post("/lights/{light_id}/cameras/{camera_id}/matches/from-picture",
+             response={202: JobOut}, operation_id="matchFromPicture")  # fmt: skip
+def match_from_picture(
+    request: HttpRequest, light_id: int, camera_id: int, body: FromPictureIn
+) -> Any:  # fmt: skip
+    """Match a camera by what both pictures show, where nobody shot a chart."""
+    light, camera = place_of(light_id, camera_id)
+    rows = Clip.objects.select_related("camera__production", "light").filter(light=light)
+    own = get_object_or_404(rows, pk=body.clip_id, camera=camera)
+    base = get_object_or_404(
+        rows, pk=body.reference_clip_id, camera=camera.production.reference_camera
+    )
+    return Status(202, from_picture.start(light, camera, own, base, body.base_number))
 
 
 @router.post("/lights/{light_id}/match", response={202: JobOut}, operation_id="matchAngles")

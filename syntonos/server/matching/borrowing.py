@@ -42,6 +42,8 @@ def neighbours(light: Light, camera: Camera) -> list[Neighbour]:
         row = in_force.get(other.pk)
         if other.pk == light.pk or row is None or selectors.is_borrowed(row):
             continue
+        if row.angle_reading is None:  # of this scene and no other: what it is worth is not tried
+            continue
         if selectors.holds(row.angle_reading):
             sources.append((other, row))
     pairs = other_pairs(light, camera)

@@ -122,12 +122,15 @@ def _measured(
     )  # fmt: skip
     both = seen.both(probes.probes_of(light))
     skins = [one for one in both if one[0].is_skin]
+    # Three seconds for a pair of frames are taken unasked only where the match stands on them too.
+    rest = ["picture", "scene"]
+    if match is not None and selectors.of_picture(match):
+        rest.reverse()
     sources = [
         name for name, there in
-        (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)), ("picture", True),
-         ("scene", True))
+        (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)))
         if there
-    ]  # fmt: skip
+    ] + rest  # fmt: skip
     pairs = effect_of_pairs(trim)
     aim = aims.summed(aims.rows_of(camera.production), light.pk, camera.pk)
     source = body.source if body.source in sources else sources[0]

@@ -205,10 +205,12 @@ class Match(Revision):
         ChartReading, on_delete=models.PROTECT, related_name="matches_as_reference", null=True,
         blank=True,
     )  # fmt: skip
-    # Of another light where the match is borrowed; no reference where the target is values.
+    # Of another light where the match is borrowed; no reference where the target is values, and
+    # neither where it is from the picture: then the evidence says what it stands on.
     angle_reading = models.ForeignKey(
-        ChartReading, on_delete=models.PROTECT, related_name="matches_as_angle"
-    )
+        ChartReading, on_delete=models.PROTECT, related_name="matches_as_angle", null=True,
+        blank=True,
+    )  # fmt: skip
     chain = models.JSONField()  # a chain document with this match
     evidence = models.JSONField()  # the core's fit
     restored_from = models.ForeignKey(

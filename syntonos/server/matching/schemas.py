@@ -266,6 +266,16 @@ class BaseIn(Schema):
     base: int | None = None
 
 
+class PictureOut(Schema):
+    """What a match without a chart stands on."""
+
+    names: tuple[str, str]  # the clips of reference and angle
+    places: int
+    overlap: float  # share of the reference's picture that the angle's shows too
+    clusters: int  # of colour
+    aside: int  # of them, set aside
+
+
 class MatchOut(Schema):
     id: int
     number: int
@@ -285,6 +295,7 @@ class MatchOut(Schema):
     pool: bool
     target: str | None  # the name of the values it was fitted to, if not the reference's reading
     borrowed: BorrowedOut | None
+    picture: PictureOut | None  # where it stands on no chart
     stops: float
     flare_share: float
     warmth: float
@@ -304,6 +315,12 @@ class MatchOut(Schema):
     residuals: list[ResidualOut]
     warnings: list[str]
     matrix: list[tuple[float, float, float]]
+
+
+class FromPictureIn(Schema):
+    clip_id: int
+    reference_clip_id: int
+    base_number: int = 0
 
 
 class MenuOut(Schema):

@@ -126,6 +126,11 @@ def is_borrowed(match: Match) -> bool:
     return "borrowed" in match.evidence
 
 
+def of_picture(match: Match) -> bool:
+    """Say whether a match stands on what both cameras see, and on no chart."""
+    return "picture" in match.evidence
+
+
 def target_of(match: Match) -> CoreReading:
     """Return what a match brings to: the reference's reading, or values."""
     return reading_from_json(_target_data(match))
@@ -141,6 +146,8 @@ def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: Chart
              ) -> bool:  # fmt: skip
     """Say whether something that the match stands on has changed since."""
     angle = match.angle_reading
+    if angle is None:  # from the picture: until there are charts of both
+        return own is not None and base is not None
     moved = match.reference_reading_id is not None and base is not None
     if is_borrowed(match):
         # It stands on another light's charts until this one has its own.
@@ -194,7 +201,7 @@ def status(
     if match is not None:
         value = _value(match)
         before = match.evidence.get("before")
-        distance = None if is_borrowed(match) else _tuner(match, trim)
+        distance = None if is_borrowed(match) or of_picture(match) else _tuner(match, trim)
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
@@ -226,13 +233,18 @@ def clipped_share(scenes: Iterable[Clip]) -> float:
 def taken_otherwise(match: Match, scenes: Iterable[Clip]) -> str:
     """Say which scene is decoded otherwise than the chart that its match was fitted on, or ""."""
     reading = match.angle_reading
+    what = "the chart was read" if reading is not None else "the picture was matched"
+    taken = (
+        (reading.encoding, reading.levels) if reading is not None
+        else tuple(match.evidence["picture"]["taken"][1])
+    )  # fmt: skip
     for clip in scenes:
-        if (clip.encoding, clip.levels) != (reading.encoding, reading.levels):
+        if (clip.encoding, clip.levels) != taken:
             first, second = (
-                f"{find_encoding(row.encoding).name}, {row.levels} levels"
-                for row in (reading, clip)
+                f"{find_encoding(encoding).name}, {levels} levels"
+                for encoding, levels in (taken, (clip.encoding, clip.levels))
             )
-            return f"the chart was read as {first}; {clip} is taken as {second}"
+            return f"{what} as {first}; {clip} is taken as {second}"
     return ""
 
 
@@ -261,6 +273,7 @@ def _value(match: Match) -> float | None:
 
 
 def _tuner(match: Match, trim: TrimStage | None = None) -> dict[str, float]:
+    assert match.angle_reading is not None  # noqa: S101 - asked of matches of charts only
     own, target = match.angle_reading.data, _target_data(match)
     return _tuner_of(_text(own), _text(target), _text(match.chain), trim)
 

@@ -94,7 +94,12 @@ def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
     """Store a match as the newest and current revision, if its base still is the newest."""
     rows = Match.objects.filter(light=match.light, camera=match.camera, reference=match.reference)
     where = f"{match.camera.letter} in {match.light}"
-    verb = {"match.fit": "fitted", "match.restore": "taken again", "match.borrow": "borrowed"}[kind]
+    verb = {
+        "match.fit": "fitted",
+        "match.restore": "taken again",
+        "match.borrow": "borrowed",
+        "match.picture": "from the picture",
+    }[kind]
     with step(
         match.camera.production_id, kind, lambda _: f"{where}: match {match.number} {verb}"
     ) as made:
@@ -155,6 +160,12 @@ def menu(
         raise FitError(
             f"{camera} has no match in {light.name} yet.",
             hint="Read the charts and fit first.", code="menu.no_match",
+        )  # fmt: skip
+    if current.angle_reading is None:
+        raise FitError(
+            f"The match of {camera} in {light.name} is from the picture: the menu's values are "
+            "worked out on a chart.",
+            hint="Read a chart and fit.", code="menu.no_chart",
         )  # fmt: skip
     reading = reading_from_json(current.angle_reading.data)
     return camera_menu(
@@ -365,7 +376,7 @@ def restore(old: Match, *, base_number: int) -> Match:
     then = old.angle_reading
     with step(old.camera.production_id, "match.restore", ""):  # one group for both entries
         kept = append(again, base_number, "match.restore")
-        if not selectors.is_borrowed(old) and not selectors.holds(then):
+        if then and not selectors.is_borrowed(old) and not selectors.holds(then):
             _take_as_read(then)
     return kept
 

@@ -73,7 +73,7 @@ def preview(clip: Clip, encoding: str, levels: str, scope: Scope) -> WouldTake:
     )  # fmt: skip
     moved: list[Moved] = []
     for match in rows:
-        if selectors.is_borrowed(match):
+        if selectors.is_borrowed(match) or match.angle_reading is None:
             continue
         sides = [match.reference_reading, match.angle_reading]
         if not any(row is not None and row.clip_id in meant for row in sides):
@@ -90,6 +90,7 @@ def _moved(match: Match, meant: set[int], encoding: str, levels: str) -> Moved:
             return reading
         return as_encoded(reading, find_encoding(encoding), levels)
 
+    assert match.angle_reading is not None  # noqa: S101 - those from the picture are left out
     e = match.evidence
     now = e.get("expected", e["left_one_out"])
     try:

@@ -456,6 +456,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lights/{light_id}/cameras/{camera_id}/matches/from-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match From Picture
+         * @description Match a camera by what both pictures show, where nobody shot a chart.
+         */
+        post: operations["matchFromPicture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/lights/{light_id}/cameras/{camera_id}/matches/preview": {
         parameters: {
             query?: never;
@@ -3133,6 +3153,18 @@ export interface components {
             /** Turned Score */
             turned_score: number;
         };
+        /** FromPictureIn */
+        FromPictureIn: {
+            /**
+             * Base Number
+             * @default 0
+             */
+            base_number: number;
+            /** Clip Id */
+            clip_id: number;
+            /** Reference Clip Id */
+            reference_clip_id: number;
+        };
         /**
          * Highlights
          * @description What is clipped at the top of a recording's code values, filled towards the light.
@@ -3730,6 +3762,7 @@ export interface components {
             models: components["schemas"]["ModelOut"][];
             /** Number */
             number: number;
+            picture: components["schemas"]["PictureOut"] | null;
             /** Pool */
             pool: boolean;
             /** Residuals */
@@ -4155,6 +4188,25 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * PictureOut
+         * @description What a match without a chart stands on.
+         */
+        PictureOut: {
+            /** Aside */
+            aside: number;
+            /** Clusters */
+            clusters: number;
+            /** Names */
+            names: [
+                string,
+                string
+            ];
+            /** Overlap */
+            overlap: number;
+            /** Places */
+            places: number;
         };
         /**
          * PlaceIn
@@ -6061,6 +6113,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
+    matchFromPicture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                light_id: number;
+                camera_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromPictureIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

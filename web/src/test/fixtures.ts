@@ -152,6 +152,7 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   pool: false,
   target: null,
   borrowed: null,
+  picture: null,
   stops: 0.33,
   flare_share: 0.005,
   warmth: 30,

@@ -397,7 +397,12 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
         }}
       >
         {place.panel === "match" && (
-          <Revisions angle={angle} compared={compared} onCompare={setCompared} />
+          <Revisions
+            angle={angle}
+            clips={[baseClip, ownClip]}
+            compared={compared}
+            onCompare={setCompared}
+          />
         )}
         {place.panel === "trim" && (
           <TrimPanel
@@ -694,7 +699,10 @@ function figure(match: Match, isOn: boolean): string {
     return match.expected === null
       ? `from ${match.borrowed.source}, tried nowhere`
       : `from ${match.borrowed.source}, about ${match.expected.toFixed(1)} ΔE`;
+  const [off, on] = match.picture
+    ? ["expected, from the picture", "in the scene"]
+    : ["off the chart", "on the chart"];
   return isOn
-    ? `ΔE ${(match.expected ?? match.left_one_out).toFixed(2)} off the chart`
-    : `ΔE ${match.before?.toFixed(2) ?? "–"} on the chart`;
+    ? `ΔE ${(match.expected ?? match.left_one_out).toFixed(2)} ${off}`
+    : `ΔE ${match.before?.toFixed(2) ?? "–"} ${on}`;
 }

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type Angle, api, type Match, unwrap } from "@/api/client";
-import { afterChange, matchesQuery } from "@/api/queries";
+import { afterChange, isOpen, jobsQuery, matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { when } from "@/shared/when";
@@ -9,10 +9,13 @@ import { when } from "@/shared/when";
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
 export function Revisions({
   angle,
+  clips,
   compared,
   onCompare,
 }: {
   angle: Angle;
+  /** The clips on screen: where there is no chart a match is made from them. */
+  clips: readonly [{ id: number } | undefined, { id: number } | undefined];
   /** The revision that stands beside the one in force. */
   compared: Match | null;
   onCompare: (match: Match | null) => void;
@@ -37,10 +40,14 @@ export function Revisions({
       {restore.isError && <Problem error={restore.error} />}
       {matches.data?.length === 0 && (
         <div className="faint flex flex-col items-start gap-2">
-          No match yet. Read the chart in both clips and fit.
-          <Link className="btn btn-sm" to={chart}>
-            Open the Chart
-          </Link>
+          No match yet. Read the chart in both clips and fit; where nobody shot one, match from what
+          both pictures show.
+          <span className="flex gap-2">
+            <Link className="btn btn-sm" to={chart}>
+              Open the Chart
+            </Link>
+            <FromPicture angle={angle} clips={clips} />
+          </span>
         </div>
       )}
       <ul>
@@ -57,7 +64,12 @@ export function Revisions({
                 </b>
                 <span className="faint">
                   {" "}
-                  · {m.borrowed ? `borrowed from ${m.borrowed.source}` : m.model_word}
+                  ·{" "}
+                  {m.borrowed
+                    ? `borrowed from ${m.borrowed.source}`
+                    : m.picture
+                      ? `from the picture: ${m.picture.places} places, ${Math.round(100 * m.picture.overlap)} % in common`
+                      : m.model_word}
                 </span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>
@@ -96,6 +108,59 @@ export function Revisions({
           </li>
         ))}
       </ul>
+      {(matches.data?.length ?? 0) > 0 && !angle.angle.reading && (
+        <div className="mt-2 flex">
+          <FromPicture angle={angle} clips={clips} />
+        </div>
+      )}
     </section>
+  );
+}
+
+/** A match from what both pictures show; a job, which says how far it is and what is wrong. */
+function FromPicture({
+  angle,
+  clips: [reference, own],
+}: {
+  angle: Angle;
+  clips: readonly [{ id: number } | undefined, { id: number } | undefined];
+}) {
+  const client = useQueryClient();
+  const jobs = useQuery(jobsQuery(angle.production_id)).data ?? [];
+  const make = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-picture", {
+          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
+          body: {
+            clip_id: own?.id ?? 0,
+            reference_clip_id: reference?.id ?? 0,
+            base_number: angle.base_number,
+          },
+        }),
+      ),
+    onSuccess: () =>
+      client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
+  });
+  const job = jobs.find((j) => j.id === make.data?.id);
+  const running = make.isPending || (job !== undefined && isOpen(job));
+  return (
+    <>
+      <button
+        type="button"
+        className="btn btn-sm"
+        disabled={running || !reference || !own}
+        title="Places that both clips show are found and fitted as a chart's patches are"
+        onClick={() => make.mutate()}
+      >
+        {running ? (job?.step ?? "Looking …") : "Match from the picture"}
+      </button>
+      {make.isError && <Problem error={make.error} />}
+      {job?.problem && (
+        <p role="alert" className="basis-full">
+          {job.problem.detail} {job.problem.hint}
+        </p>
+      )}
+    </>
   );
 }

@@ -143,7 +143,14 @@ describe("revisions", () => {
     );
     vi.stubGlobal("fetch", fetch);
     const onCompare = vi.fn();
-    show(<Revisions angle={angle({ base_number: 3 })} compared={null} onCompare={onCompare} />);
+    show(
+      <Revisions
+        clips={[{ id: 1 }, { id: 2 }]}
+        angle={angle({ base_number: 3 })}
+        compared={null}
+        onCompare={onCompare}
+      />,
+    );
     expect(await screen.findByText(/as revision 1/)).toBeTruthy();
     expect(screen.getByText("in force")).toBeTruthy();
     expect(screen.getByText("2.41")).toBeTruthy();
@@ -165,6 +172,7 @@ describe("revisions", () => {
     );
     show(
       <Revisions
+        clips={[{ id: 1 }, { id: 2 }]}
         angle={angle({ match: null, base_number: 0 })}
         compared={null}
         onCompare={vi.fn()}
