@@ -14,7 +14,8 @@ def test_a_light_without_a_chart_is_matched_from_the_picture(page):
         body = {"kind": "clip", "id": room[name]["id"], "is_away": True}
         assert api.post(f"{start}/api/productions/1/away", data=body).ok
     light = room["B004_02"]["light_id"]
-    page.goto(f"{start}/p/1/l/{light}/c/2/bench")
+    page.goto(f"{start}/p/1")
+    page.get_by_role("link", name=re.compile("B in Tuning room no chart clip here")).click()
     page.get_by_role("button", name="Match from the picture").click()
     row = page.get_by_text(re.compile(r"from the picture: \d+ places, \d+ % in common"))
     expect(row).to_be_visible()

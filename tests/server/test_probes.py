@@ -167,7 +167,7 @@ def test_the_tuner_is_measured_on_what_both_pictures_show(api, place, path, read
     ask = looked(place, with_match=False)
     chart = api("post", f"{path}/trim/measure", ask | {"source": "chart"})["tuner"]
     scene = api("post", f"{path}/trim/measure", ask | {"source": "scene"})
-    assert "places that both pictures show" in scene["words"]
+    assert "that both pictures show" in scene["words"]
     for name, within in (("exposure", 0.12), ("warmth", 12), ("tint", 3)):
         assert scene["tuner"][name] == pytest.approx(chart[name], abs=within), name
     # After a trim it is measured where the trim has brought the picture.

@@ -37,7 +37,7 @@ _SPREAD_OF_PLACES = 0.01  # of a cluster of places, code values of the working l
 _WORDS = {
     "areas": "{count} probes that both pictures have",
     "skin": "the skin in both pictures: exposure and white",
-    "scene": "{count} places that both pictures show, {overlap:.0%} of the reference's",
+    "scene": "{count} matching places, that both pictures show, {overlap:.0%} of the reference's",
     "picture": "statistics of both pictures: an estimate only, right as far as both show the "
     "same things in like shares",
 }

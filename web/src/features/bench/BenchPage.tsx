@@ -566,7 +566,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
             <label className="flex items-center gap-1 text-2xs" title={measured.words}>
               <span className="faint">from</span>
               <select
-                className="select select-xs h-5 min-h-0 w-24 px-1 text-2xs"
+                className="select select-xs h-5 min-h-0 w-26 px-1 text-2xs"
                 aria-label="What the tuner measures on"
                 value={measured.source ?? ""}
                 onChange={(e) => setSource(e.target.value as Source)}
@@ -689,7 +689,7 @@ const SOURCES: Record<Source, string> = {
   chart: "the chart",
   areas: "probes",
   skin: "the skin",
-  scene: "the scene",
+  scene: "matching places",
   picture: "statistics",
 };
 

@@ -94,6 +94,7 @@ export function Scopes({
           draw={drawVector}
           again={skins.subscribe}
           square
+          stacked={stacked}
         />
       )}
     </div>
@@ -111,6 +112,7 @@ function Scope({
   again,
   grow = false,
   square = false,
+  stacked = false,
 }: {
   title: string;
   note: string;
@@ -122,6 +124,8 @@ function Scope({
   again?: (paint: () => void) => () => void;
   grow?: boolean;
   square?: boolean;
+  /** Under another scope: it gives way where there is little room. */
+  stacked?: boolean;
 }) {
   const ref = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
@@ -156,7 +160,7 @@ function Scope({
   }, [reference, angle, draw, again]);
   return (
     <figure
-      className={`flex min-h-0 flex-col p-2 ${grow ? "flex-1" : ""} ${square ? "w-[290px] shrink-0 grow-0 basis-[290px]" : ""}`}
+      className={`flex flex-col p-2 ${grow ? "min-h-16 flex-1" : "min-h-0"} ${square ? `w-[290px] grow-0 basis-[290px] ${stacked ? "" : "shrink-0"}` : ""}`}
     >
       <figcaption className="mb-1 flex gap-2 truncate">
         <span className="font-semibold">{title}</span>

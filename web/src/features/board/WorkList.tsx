@@ -8,7 +8,8 @@ export type Work = { cell: Cell; place: string; text: string; page: string };
 
 const WORDS: Partial<Record<Cell["next_step"], string>> = {
   read_chart: "read its chart",
-  bring_chart: "no chart clip here: bring one in, or borrow from another light",
+  bring_chart:
+    "no chart clip here: match from the picture, bring one in, or borrow from another light",
   read_reference: "read the reference's chart",
   fit: "both charts are read: fit a match",
   fit_again: "a reading or the encoding is newer than the match: fit again",
@@ -58,7 +59,11 @@ export function workOf(board: Board, jobs: Job[]): Work[] {
           cell,
           place: `${camera.letter} in ${light.name}`,
           text: why || text,
-          page: isClipped ? `${to}/bench?mark=clipped` : `${to}/chart`,
+          page: isClipped
+            ? `${to}/bench?mark=clipped`
+            : cell.next_step === "bring_chart" && cell.clip
+              ? `${to}/bench?panel=match`
+              : `${to}/chart`,
         },
       ];
     });

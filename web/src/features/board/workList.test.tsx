@@ -70,7 +70,7 @@ describe("what is left to do", () => {
     [
       "without a chart clip",
       cell({ state: "not_measured", next_step: "bring_chart" }),
-      "no chart clip here: bring one in, or borrow from another light",
+      "no chart clip here: match from the picture, bring one in, or borrow from another light",
     ],
   ] as const)("says of %s", (_, one, words) => {
     expect(wordsOf(one)).toBe(words);
