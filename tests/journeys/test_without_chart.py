@@ -13,7 +13,6 @@ def test_a_light_without_a_chart_is_matched_from_the_picture(page):
     for name in ("A004_01", "B004_01"):
         body = {"kind": "clip", "id": room[name]["id"], "is_away": True}
         assert api.post(f"{start}/api/productions/1/away", data=body).ok
-    light = room["B004_02"]["light_id"]
     page.goto(f"{start}/p/1")
     page.get_by_role("link", name=re.compile("B in Tuning room no chart clip here")).click()
     page.get_by_role("button", name="Match from the picture").click()
