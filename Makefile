@@ -55,8 +55,9 @@ test: setup $(STAMPS)/browser
 	  wait $$page || { cat var/test/vitest.log; exit 1; }; \
 	  grep -E "Test Files|Tests " var/test/vitest.log; exit $$warmed
 	@echo "test: core, server, journeys (pytest)"
-	@# The journeys are few and long: first, so that no worker waits for them at the end.
-	@$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder -q tests/journeys tests/core tests/cli tests/server
+	@# The journeys are few and long: first, so that no worker waits for them at the end. Three
+	@# workers on two cores, since half of it is waiting for servers and browsers.
+	@$(PY) -m pytest -n 3 --dist loadfile --no-loadscope-reorder -q tests/journeys tests/core tests/cli tests/server
 
 check: $(STAMPS)/python $(STAMPS)/node
 	@echo "check: ruff"
