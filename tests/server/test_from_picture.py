@@ -72,10 +72,14 @@ def test_another_scene_is_refused_by_the_job_and_nothing_is_kept(api, place, pat
         raise FitError("The two pictures do not show the same scene.", hint="Choose others.",
                        code="places.scene")  # fmt: skip
 
-    monkeypatch.setattr(from_picture, "find_places", refuse)
+    monkeypatch.setattr(from_picture, "places_of", refuse)
     api("post", f"{path}/matches/from-picture", ask(place), status=202, **ME)
     job = api("get", f"/productions/{place.production.pk}/jobs")[0]
     assert (job["state"], job["problem"]["code"]) == ("failed", "places.scene")
     assert Match.objects.count() == 0
     foreign = ask(place) | {"reference_clip_id": place.clips["C", "scene"].pk}
     api("post", f"{path}/matches/from-picture", foreign, status=404)
+    reference = path.rpartition("/")[0] + f"/{place.cameras['A'].pk}"
+    itself = ask(place) | {"clip_id": place.clips["A", "chart"].pk}
+    refused = api("post", f"{reference}/matches/from-picture", itself, status=422)
+    assert refused["code"] == "fit.reference"

@@ -7,30 +7,32 @@ from typing import Any, Final
 
 import numpy as np
 
-from syntonos.core.chain import Chain, Decode, EncodingOutput, Parts, chain_to_json, compose
-from syntonos.core.chain.executor import execute
+from syntonos.core.chain import Decode, Parts, chain_to_json, compose
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import PlacesFit, fit_places, joined
 from syntonos.core.matching.fit import white_distance
 from syntonos.core.matching.models import AVERAGED
-from syntonos.core.matching.places import WIDTH, Places, find_places
-from syntonos.server.footage.clipping import mask_of
-from syntonos.server.footage.frames import frame_of
+from syntonos.core.matching.places import Places
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching.models import Match
+from syntonos.server.matching.seen_places import places_of
 from syntonos.server.matching.services import append
 from syntonos.server.productions.models import Camera, Light
 
 KIND: Final = "match-picture"
 _PAIRS: Final = 3  # of frames, spread over the clips
-_LIGHT: Final = EncodingOutput("linear/ap1")
 
 
 def start(light: Light, camera: Camera, clip: Clip, reference: Clip, base_number: int) -> Job:
     """Queue a match of a camera in a light by a pair of its clips."""
+    if camera.pk == reference.camera_id:
+        raise FitError(
+            f"{camera} is the reference camera: the others are matched to it.",
+            hint="Choose another camera, or another reference.", code="fit.reference",
+        )  # fmt: skip
     title = f"Match {camera.letter} in {light.name} from the picture"
     return jobs.start(camera.production, KIND, title, {
         "light_id": light.pk, "camera_id": camera.pk, "clip_id": clip.pk,
@@ -60,14 +62,8 @@ def _places(base: Clip, own: Clip, progress: Progress) -> tuple[Places, list[lis
     many, used, refused = [], [], None
     for number, frame in enumerate(wanted):
         progress(0.9 * number / len(wanted), f"What both see in frame {frame + 1}")
-        lights, clear = [], []
-        for clip in (base, own):
-            code = frame_of(clip, frame, WIDTH)
-            chain = Chain(Decode(clip.encoding, clip.levels), _LIGHT)
-            lights.append(execute(chain, code, number=frame))
-            clear.append(~mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1))
         try:
-            many.append(find_places(lights[0], lights[1], usable=(clear[0], clear[1])))
+            many.append(places_of(base, own, (frame, frame)))
             used.append([frame, frame])
         except FitError as error:
             refused = error

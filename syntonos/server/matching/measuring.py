@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -13,15 +11,14 @@ import numpy as np
 from django.shortcuts import get_object_or_404
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, Decode, Overrides, compose, read_balance
+from syntonos.core.chain import Overrides, compose, read_balance
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.trim_maps import on_hue_plane
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import clusters_of
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
-from syntonos.core.matching.places import WIDTH, Places, find_places
+from syntonos.core.matching.places import WIDTH
 from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
-from syntonos.server.footage.clipping import mask_of
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.services import balance_stage
@@ -29,6 +26,7 @@ from syntonos.server.matching import aims, probes, probing, selectors
 from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.models import Probe
 from syntonos.server.matching.probing import LIGHT, Apart, ClipProbed, Side, apart, trim_in
+from syntonos.server.matching.seen_places import places_of
 from syntonos.server.matching.trims_schemas import LookedAtIn, MeasureIn, PointIn
 from syntonos.server.productions.models import Camera, Light
 
@@ -220,48 +218,11 @@ def _pictures(seen: OnScreen, body: MeasureIn, width: int = _WIDTH) -> list[NDAr
     return out
 
 
-class _Scenes:
-    """Places that two frames both show, by what they are and are taken as; the newest are kept."""
-
-    def __init__(self, most: int = 32) -> None:
-        self._kept: OrderedDict[tuple[Any, ...], Places | FitError] = OrderedDict()
-        self._most, self._lock = most, threading.Lock()
-
-    def of(self, clips: tuple[Clip, Clip], frames: tuple[int, int]) -> Places:
-        key = tuple(
-            (c.checksum, c.development_key, c.taken_as, f)
-            for c, f in zip(clips, frames, strict=True)
-        )
-        with self._lock:  # one at a time: it takes seconds
-            found = self._kept.pop(key, None) or self._find(clips, frames)
-            self._kept[key] = found
-            while len(self._kept) > self._most:
-                self._kept.popitem(last=False)
-        if isinstance(found, FitError):
-            raise found
-        return found
-
-    def _find(self, clips: tuple[Clip, Clip], frames: tuple[int, int]) -> Places | FitError:
-        pictures, clear = [], []
-        for clip, frame in zip(clips, frames, strict=True):
-            code = frame_of(clip, frame, WIDTH)
-            chain = Chain(Decode(clip.encoding, clip.levels), LIGHT)
-            pictures.append(execute(chain, code, number=frame))
-            clear.append(~mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1))
-        try:
-            return find_places(pictures[0], pictures[1], usable=(clear[0], clear[1]))
-        except FitError as error:
-            return error
-
-
-_scenes = _Scenes()
-
-
 def _by_the_scene(seen: OnScreen, body: MeasureIn) -> tuple[Tuner | None, str, str]:
     """Measure on what both pictures show, found by itself; nothing where it is not one scene."""
     frames = (body.reference_frame, body.frame)
     try:
-        places = _scenes.of(seen.clips, frames)
+        places = places_of(*seen.clips, frames)
     except FitError as error:
         return None, "scene", f"{error.message} {error.hint}"
     lights = []

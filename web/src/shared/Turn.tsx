@@ -1,4 +1,5 @@
-import { type KeyboardEvent, type ReactNode, useEffect, useRef } from "react";
+import { type KeyboardEvent, type ReactNode, useRef } from "react";
+import { useWheel } from "./useWheel";
 
 /** How far an arrow steps: usual, with Shift, with Ctrl. */
 export type StepSizes = readonly [number, number, number];
@@ -63,19 +64,7 @@ export function Turn({
 }) {
   const at = useRef<number | null>(null);
   const box = useRef<HTMLDivElement>(null);
-  const turn = useRef(onTurn);
-  turn.current = onTurn;
-  // React listens to wheels passively: it could not keep the page still.
-  useEffect(() => {
-    const node = box.current;
-    if (!node || disabled) return;
-    const wheel = (event: WheelEvent) => {
-      event.preventDefault();
-      turn.current(Math.sign(-event.deltaY) * stepOf(steps, event));
-    };
-    node.addEventListener("wheel", wheel, { passive: false });
-    return () => node.removeEventListener("wheel", wheel);
-  }, [steps, disabled]);
+  useWheel(box, (event) => onTurn(Math.sign(-event.deltaY) * stepOf(steps, event)), disabled);
   const keys = (event: KeyboardEvent) => {
     const move = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key];
     if (event.key === "Enter" && onEnter) {

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { MonitorUp } from "lucide-react";
 import { type ComponentProps, useEffect, useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 import { useStore } from "zustand";
@@ -28,11 +27,12 @@ import type { Probed } from "./probes/reader";
 import { type Probes, useProbes } from "./probes/useProbes";
 import { Revisions } from "./Revisions";
 import { Scopes, type SkinsStore } from "./Scopes";
+import { CompareSwitch, ViewSwitch } from "./Switches";
 import { asShot, hatched, regionOf, seenOf, UNZOOMED, type Zoom, zoomed, zoomText } from "./seen";
 import { TrimPanel } from "./TrimPanel";
 import { allOff, TunerHand } from "./TunerHand";
 import { PARTS, standing } from "./trimParts";
-import { type Compare, next, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
+import { next, PANELS, pickClip, useBenchPlace } from "./useBenchPlace";
 import { type Source, useMeasured } from "./useMeasured";
 import { usePictureView } from "./usePictureView";
 import { useRested } from "./useRested";
@@ -96,118 +96,6 @@ export function BenchPage() {
           <Bench key={`${light}-${camera}`} angle={angle.data} bench={bench} />
         ))}
     </div>
-  );
-}
-
-/** For looking only: another output, marks, no colour; and a clean window. */
-function ViewSwitch({
-  bench,
-  angle,
-}: {
-  bench: ReturnType<typeof useBenchPlace>;
-  angle: Angle | undefined;
-}) {
-  const { place } = bench;
-  const output = angle?.outputs.find((o) => o.key === place.output) ?? angle?.outputs[0];
-  const isHdr = String(output?.stage.display ?? "").startsWith("rec2100");
-  return (
-    <>
-      <select
-        className="select select-sm w-28"
-        aria-label="Output that is looked at"
-        title="The output that is looked at; the production's stays"
-        value={place.output}
-        onChange={(e) => bench.set({ output: e.target.value })}
-      >
-        {angle?.outputs.map((o, i) => (
-          <option key={o.key} value={i === 0 ? "" : o.key}>
-            {o.name}
-          </option>
-        ))}
-      </select>
-      <select
-        className="select select-sm w-22"
-        aria-label="Marks"
-        title="Hatch what the fit has not seen (U), what the display cannot show (K), or what the recording clipped (O); lines of equal stops (C), which way neutral is off (Y)"
-        value={place.mark}
-        onChange={(e) => bench.set({ mark: e.target.value })}
-      >
-        <option value="">marks</option>
-        <option value="unseen">unseen</option>
-        <option value="gamut">gamut</option>
-        <option value="clipped">clipped</option>
-        <option value="stops">equal stops</option>
-        <option value="neutral">neutral</option>
-      </select>
-      {isHdr && (
-        <Pressed
-          is={place.whole}
-          title="HDR darkened until its peak is white on this screen, instead of clipped at 203 nit (D)"
-          onClick={bench.toggleWhole}
-        >
-          Whole
-        </Pressed>
-      )}
-      <Pressed
-        is={place.mono}
-        title="Saturation to zero (Z): colour outside of the gamut shows as black"
-        onClick={bench.toggleMono}
-      >
-        Grey
-      </Pressed>
-      <button
-        type="button"
-        className="btn btn-sm btn-square"
-        aria-label="A clean picture in a window of its own"
-        title="The angle's picture alone, in a window of its own for a second screen"
-        onClick={() => {
-          const here = new URL(window.location.href);
-          here.pathname = here.pathname.replace(/bench$/, "picture");
-          window.open(here, "syntonos-picture", "popup,width=1280,height=720");
-        }}
-      >
-        <MonitorUp size={15} strokeWidth={1.5} />
-      </button>
-    </>
-  );
-}
-
-/** A button that stays pressed. */
-function Pressed({
-  is,
-  ...rest
-}: {
-  is: boolean;
-  title: string;
-  onClick: () => void;
-  children: string;
-}) {
-  return <button type="button" className="btn btn-sm" aria-pressed={is} {...rest} />;
-}
-
-const COMPARES: [Compare, string, string][] = [
-  ["side", "Beside", "Side by side"],
-  ["upright", "Wipe │", "Wipe, upright"],
-  ["level", "─", "Wipe, level"],
-  ["turn", "In turn", "One in the other's place, twice a second or by key (I)"],
-];
-
-function CompareSwitch({ value, onChange }: { value: Compare; onChange: (v: Compare) => void }) {
-  return (
-    <fieldset className="join shrink-0 flex-nowrap" aria-label="Compare">
-      {COMPARES.map(([key, text, title]) => (
-        <button
-          key={key}
-          type="button"
-          title={title}
-          aria-pressed={value === key}
-          className={`btn btn-sm join-item ${value === key ? "btn-primary" : ""}`}
-          onClick={() => onChange(key)}
-        >
-          {text}
-        </button>
-      ))}
-    </fieldset>
   );
 }
 
@@ -279,6 +167,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       ".": () => bench.set({ stop: Math.min(7, place.stop + 1) }),
       m: bench.toggleLowest,
       "+": () => zoomBy(1.5),
+      "=": () => zoomBy(1.5), // the same key without Shift
       "-": () => zoomBy(1 / 1.5),
       f: () => setZoom(UNZOOMED),
       x: () => drawRegion(),
@@ -357,8 +246,10 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       bench.set({ panel: "trim" }); // where it is said if somebody else was first
       trim.keep.mutate({ stage: trim.now });
     },
-    p: probes.pickUnder,
-    n: () => bench.set({ panel: "trim", part: next(PARTS, place.part) }),
+    // Stepping through encodings has these two for itself.
+    p: () => place.panel !== "encoding" && probes.pickUnder(),
+    n: () =>
+      place.panel !== "encoding" && bench.set({ panel: "trim", part: next(PARTS, place.part) }),
   });
   const error = reference.error ?? own.error;
   const wipe = place.compare !== "side";
@@ -378,7 +269,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
       only={!wipe && place.panel === "probes" ? "vectorscope" : null}
       lowest={place.lowest}
       isPart={isPart || place.zoom.by > 1}
-      drawing={drawing}
+      isDrawn={isPart || drawing}
       onLowest={bench.toggleLowest}
       onRegion={drawRegion}
     />

@@ -1,4 +1,5 @@
-import { type PointerEvent, type ReactNode, useEffect, useRef, useState } from "react";
+import { type PointerEvent, type ReactNode, useRef, useState } from "react";
+import { useWheel } from "@/shared/useWheel";
 import type { HandStore } from "./hand";
 import { inPicture, panned, regionOf, type Shares, type Zoom, zoomed } from "./seen";
 
@@ -42,18 +43,9 @@ export function PicturePane({
   };
   const there = (event: { clientX: number; clientY: number }) =>
     inPicture(regionOf(now(), side), ...share(event));
-  const wheel = useRef<(event: WheelEvent) => void>(() => undefined);
-  wheel.current = (event) => {
-    event.preventDefault();
-    onZoom(zoomed(now(), 1.25 ** -Math.sign(event.deltaY), ...share(event)));
-  };
-  // React listens to wheels passively: it could not keep the page still.
-  useEffect(() => {
-    const node = box.current;
-    const turn = (event: WheelEvent) => wheel.current(event);
-    node?.addEventListener("wheel", turn, { passive: false });
-    return () => node?.removeEventListener("wheel", turn);
-  }, []);
+  useWheel(box, (event) =>
+    onZoom(zoomed(now(), 1.25 ** -Math.sign(event.deltaY), ...share(event))),
+  );
   const move = (event: PointerEvent) => {
     onPoint(side, there(event));
     const from = held.current;

@@ -1,23 +1,16 @@
-import {
-  type KeyboardEvent,
-  type PointerEvent,
-  useEffect,
-  useLayoutEffect,
-  useMemo,
-  useRef,
-  useState,
-} from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { useStore } from "zustand";
 import type { Angle, Clip } from "@/api/client";
 import { CameraMark } from "@/shared/Marks";
-import { useKeys } from "@/shared/useKeys";
 import { type HandStore, whenAtRest } from "./hand";
+import { InTurn } from "./InTurn";
 import { PictureCanvas } from "./PictureCanvas";
 import { PicturePane } from "./PicturePane";
 import type { PictureView, Label as ShownLabel } from "./pictureView";
-import { inPicture, panned, regionOf, type Shares, type Zoom, zoomed, zoomText } from "./seen";
+import { type Shares, type Zoom, zoomText } from "./seen";
 import { atSameTime } from "./timecode";
 import type { BenchPlace } from "./useBenchPlace";
+import { Wipe } from "./Wipe";
 
 type Two<T> = readonly [T, T];
 type Viewed = { view: PictureView; label: ShownLabel | null };
@@ -323,194 +316,6 @@ function One({
 }) {
   const parts = useMemo(() => [{ view, side }], [view, side]);
   return <PictureCanvas parts={parts} hand={hand} zoom={zoom} label={label} />;
-}
-
-const TURN = 500; // milliseconds that each picture is shown in turn
-
-/** One picture in the other's place, twice a second, or by the key. */
-function InTurn({ held, children }: { held: boolean; children: (side: 0 | 1) => React.ReactNode }) {
-  const [side, setSide] = useState<0 | 1>(1);
-  const [byItself, setByItself] = useState(true);
-  useEffect(() => {
-    if (!byItself) return;
-    const timer = setInterval(() => setSide((now) => (now ? 0 : 1)), TURN);
-    return () => clearInterval(timer);
-  }, [byItself]);
-  useKeys({
-    i: () => {
-      setByItself(false);
-      setSide((now) => (now ? 0 : 1));
-    },
-  });
-  return (
-    <>
-      {children(held ? 0 : side)}
-      <label className="absolute right-2 bottom-2 flex items-center gap-1.5 rounded bg-base-200/85 px-2 py-1">
-        <input
-          type="checkbox"
-          className="checkbox checkbox-xs"
-          checked={byItself}
-          onChange={(event) => setByItself(event.target.checked)}
-        />
-        twice a second (I: by hand)
-      </label>
-    </>
-  );
-}
-
-function Wipe({
-  reference,
-  own,
-  place,
-  hand,
-  layer,
-  onZoom,
-  onPoint,
-  onPlace,
-}: {
-  reference: PictureView;
-  own: PictureView;
-  place: BenchPlace;
-  hand: HandStore;
-  layer: ((side: 0 | 1) => React.ReactNode) | undefined;
-  onZoom: (zoom: Zoom) => void;
-  onPoint: (side: 0 | 1, at: [number, number] | null) => void;
-  onPlace: (values: Record<string, string | number>) => void;
-}) {
-  const box = useRef<HTMLDivElement>(null);
-  const border = useRef<HTMLDivElement>(null);
-  const upright = place.compare === "upright";
-  const now = () => hand.getState().at ?? place.at;
-  const go = (next: number) => {
-    const rounded = Math.round(10 * Math.max(0, Math.min(100, next))) / 10;
-    hand.setState({ at: rounded });
-    onPlace({ at: rounded });
-  };
-  const parts = useMemo(
-    () => [
-      { view: reference, clip: upright ? ("left" as const) : ("top" as const), side: 0 as const },
-      { view: own, clip: upright ? ("right" as const) : ("bottom" as const), side: 1 as const },
-    ],
-    [reference, own, upright],
-  );
-  const wipe = useMemo(() => ({ at: place.at }), [place.at]);
-  const layers = [useRef<HTMLDivElement>(null), useRef<HTMLDivElement>(null)] as const;
-  // The border goes with the hand and without React, like the picture under it.
-  useLayoutEffect(() => {
-    const put = () => {
-      const line = border.current;
-      if (!line) return;
-      const at = hand.getState().at ?? place.at;
-      line.style[upright ? "left" : "top"] = `${at}%`;
-      line.setAttribute("aria-valuenow", String(at));
-      // Marks are seen in the part of the picture that they belong to.
-      const cuts = upright
-        ? [`inset(0 ${100 - at}% 0 0)`, `inset(0 0 0 ${at}%)`]
-        : [`inset(0 0 ${100 - at}% 0)`, `inset(${at}% 0 0 0)`];
-      layers.forEach((part, i) => {
-        if (part.current) part.current.style.clipPath = cuts[i] as string;
-      });
-    };
-    put();
-    return hand.subscribe(put);
-  });
-  const near = () => hand.getState().zoom ?? place.zoom;
-  const share = (event: { clientX: number; clientY: number }): [number, number] => {
-    const r = box.current?.getBoundingClientRect() ?? new DOMRect(0, 0, 1, 1);
-    return [(event.clientX - r.left) / r.width, (event.clientY - r.top) / r.height];
-  };
-  const panning = useRef<{ x: number; y: number; from: Zoom } | null>(null);
-  const point = (event: PointerEvent) => {
-    const at = share(event);
-    const side = 100 * at[upright ? 0 : 1] < now() ? 0 : 1;
-    onPoint(side, inPicture(regionOf(near(), side), ...at));
-  };
-  const move = (event: PointerEvent) => go(100 * share(event)[upright ? 0 : 1]);
-  const wheel = useRef<(event: WheelEvent) => void>(() => undefined);
-  wheel.current = (event) => {
-    event.preventDefault();
-    onZoom(zoomed(near(), 1.25 ** -Math.sign(event.deltaY), ...share(event)));
-  };
-  // React listens to wheels passively: it could not keep the page still.
-  useEffect(() => {
-    const node = box.current;
-    const turn = (event: WheelEvent) => wheel.current(event);
-    node?.addEventListener("wheel", turn, { passive: false });
-    return () => node?.removeEventListener("wheel", turn);
-  }, []);
-  const key = (event: KeyboardEvent) => {
-    const back = event.key === "ArrowLeft" || event.key === "ArrowUp";
-    if (!back && event.key !== "ArrowRight" && event.key !== "ArrowDown") return;
-    event.preventDefault();
-    const step = (event.shiftKey ? 0.2 : 2) * (back ? -1 : 1);
-    go(now() + step);
-  };
-  return (
-    <div
-      ref={box}
-      className="h-full w-full"
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        const at = share(event)[upright ? 0 : 1];
-        // Near the border, and in the whole picture anywhere, the border is taken.
-        if (near().by > 1 && Math.abs(100 * at - now()) > 2)
-          panning.current = { x: event.clientX, y: event.clientY, from: near() };
-        else move(event);
-      }}
-      onPointerMove={(event) => {
-        point(event);
-        if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
-        const from = panning.current;
-        const r = box.current?.getBoundingClientRect();
-        if (!from) move(event);
-        else if (r)
-          onZoom(
-            panned(
-              from.from,
-              (event.clientX - from.x) / r.width,
-              (event.clientY - from.y) / r.height,
-            ),
-          );
-      }}
-      onPointerUp={() => {
-        panning.current = null;
-      }}
-      onPointerLeave={() => onPoint(1, null)}
-    >
-      <PictureCanvas
-        parts={parts}
-        wipe={wipe}
-        hand={hand}
-        zoom={place.zoom}
-        label="Wipe of reference and angle"
-      />
-      {layer &&
-        ([0, 1] as const).map((side) => (
-          <div key={side} ref={layers[side]} className="pointer-events-none absolute inset-0">
-            {layer(side)}
-          </div>
-        ))}
-      <div
-        key={place.compare}
-        ref={border}
-        role="slider"
-        tabIndex={0}
-        aria-label="Wipe"
-        aria-valuemin={0}
-        aria-valuemax={100}
-        aria-valuenow={now()}
-        aria-orientation={upright ? "horizontal" : "vertical"}
-        className="absolute bg-white/90 shadow-[0_0_0_1px_rgba(0,0,0,.5)]"
-        onKeyDown={key}
-        onDoubleClick={() => go(50)}
-        style={
-          upright
-            ? { top: 0, bottom: 0, width: 2, cursor: "ew-resize" }
-            : { left: 0, right: 0, height: 2, cursor: "ns-resize" }
-        }
-      />
-    </div>
-  );
 }
 
 function Label({

@@ -20,7 +20,7 @@ export function Scopes({
   only = null,
   lowest,
   isPart,
-  drawing,
+  isDrawn,
   onLowest,
   onRegion,
 }: {
@@ -36,8 +36,8 @@ export function Scopes({
   lowest: boolean;
   /** Whether the scopes are of a part of the pictures. */
   isPart: boolean;
-  /** Whether a drag in a picture draws that part. */
-  drawing: boolean;
+  /** Whether that part was drawn, or is about to be. */
+  isDrawn: boolean;
   onLowest: () => void;
   onRegion: () => void;
 }) {
@@ -75,7 +75,7 @@ export function Scopes({
               <button
                 type="button"
                 className="btn btn-xs h-5 min-h-0 px-1.5"
-                aria-pressed={drawing || isPart}
+                aria-pressed={isDrawn}
                 title="Scopes of a part: press, then draw it in a picture; press again for all of it (X)"
                 onClick={onRegion}
               >

@@ -10,7 +10,7 @@ import type { TrimUnderHand } from "../useTrim";
 import { nameOf } from "./ProbesLayer";
 import type { Probed, Side } from "./reader";
 import { SameThing } from "./SameThing";
-import { type Probes, useRead } from "./useProbes";
+import { type Probes, useRead, useReading } from "./useProbes";
 
 const COLUMNS = ["recorded", "input", "match", "trim", "balance", "look", "output"] as const;
 const UNIT_WORDS: Record<Unit, string> = {
@@ -49,7 +49,8 @@ export function ProbeTable({
   /** Look at a probe from near, in both pictures. */
   onNear: (probe: Probed) => void;
 }) {
-  const read = useRead(probes);
+  const reading = useReading(probes);
+  const read = reading.data ?? [];
   const chosen = read.find((p) => p.id === probes.chosen) ?? null;
   return (
     <div className="flex flex-col gap-1.5">
@@ -85,7 +86,7 @@ export function ProbeTable({
           </span>
         )}
       </div>
-      {probes.error ? <Problem error={probes.error} /> : null}
+      {(probes.error ?? reading.error) ? <Problem error={probes.error ?? reading.error} /> : null}
       {read.length > 0 && (
         <table className="w-full border-collapse">
           <thead className="faint text-2xs">

@@ -32,10 +32,9 @@ export function SameThing({
   const [forClips, setForClips] = useState(false);
   const reference = angle.reference.camera_id;
   const placed = new Map(places.map((p) => [p.clip_id, p]));
-  const chosen = rows.filter(
-    (c) => placed.has(c.id) && !left.has(c.id) && (forClips || c.camera_id !== reference),
+  const targets = rows.filter(
+    (c) => placed.has(c.id) && !left.has(c.id) && c.camera_id !== reference,
   );
-  const targets = chosen.filter((c) => c.camera_id !== reference);
   const isDouble = new Set(targets.map((c) => c.camera_id)).size < targets.length;
   const refresh = async () => {
     await client.invalidateQueries({ queryKey: ["probes", light] });

@@ -175,8 +175,12 @@ export type Probes = ReturnType<typeof useProbes>;
 
 /** What the probes say now, under the hand too. */
 export function useRead(probes: Probes) {
-  const { data } = useSyncExternalStore(probes.reader.subscribe, probes.reader.getSnapshot);
-  return data ?? NONE;
+  return useReading(probes).data ?? NONE;
+}
+
+/** The same, with what stood in its way: media that are missing, for one. */
+export function useReading(probes: Probes) {
+  return useSyncExternalStore(probes.reader.subscribe, probes.reader.getSnapshot);
 }
 
 const NONE: never[] = [];
