@@ -11,7 +11,7 @@ export NPM_CONFIG_UPDATE_NOTIFIER := false
 # The matrices are small: threads of the linear algebra only get into each other's way.
 export OPENBLAS_NUM_THREADS := 1
 
-.PHONY: setup demo test check bench evaluate hostile soak schema plates clean
+.PHONY: setup demo test check bench evaluate evaluate-picture hostile soak schema plates clean
 .DELETE_ON_ERROR:
 
 setup: $(STAMPS)/python $(STAMPS)/web
@@ -87,6 +87,10 @@ SEEDS ?= development
 evaluate: $(STAMPS)/python
 	@echo "evaluate: 300 simulated pairs of cameras; this takes about five minutes"
 	@$(PY) -m syntonos.core.evaluate --seeds $(SEEDS) --per-class 20
+
+evaluate-picture: $(STAMPS)/python
+	@echo "evaluate-picture: 200 simulated pairs of pictures; this takes about half an hour"
+	@$(PY) -m syntonos.core.evaluate.pictures --seeds $(SEEDS) --per-class 50
 
 # What is bad on purpose: files through the command line, requests to the server.
 hostile: $(STAMPS)/python

@@ -35,6 +35,16 @@ def _corner(text: str) -> tuple[float, float]:
         raise argparse.ArgumentTypeError(f"{text!r} is not x,y in pixels") from None
 
 
+def _per_cent(text: str) -> float:
+    try:
+        value = float(text)
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= 100:
+        raise argparse.ArgumentTypeError(f"{text!r} is not between 0 and 100")
+    return value
+
+
 def _parser() -> argparse.ArgumentParser:
     # Here and not above: they take their time, in which Ctrl-C may come.
     from syntonos import __version__
@@ -89,9 +99,16 @@ def _parser() -> argparse.ArgumentParser:
     match.add_argument("--angle-scene", nargs="+", default=[], metavar="IMG",
                        help="frames of what the angle shot, set as for its chart: they show where "
                             "its sensor clips")  # fmt: skip
-    match.add_argument("--by", default="chart", choices=("chart", "picture", "auto"),
-                       help="picture: from what both cameras see; auto: by a chart where there is "
-                            "one, and it says which")  # fmt: skip
+    match.add_argument("--by", default="chart",
+                       choices=("chart", "picture", "areas", "statistics", "auto"),
+                       help="picture: from places that both cameras see; areas: marked in both; "
+                            "statistics: an estimate from the pictures as a whole; auto: in this "
+                            "order, and it says which")  # fmt: skip
+    match.add_argument("--areas", metavar="FILE.json",
+                       help='a list of {"reference": [x, y, w, h], "angle": [x, y, w, h]} in '
+                            "pixels; with --by picture only places inside count")  # fmt: skip
+    match.add_argument("--mix", type=_per_cent, default=100.0, metavar="0..100",
+                       help="how much of what statistics say is taken")  # fmt: skip
     match.add_argument("--chart", **layout)
     match.add_argument("--all-charts", action="store_true",
                        help="read every chart in the frames; the clearest makes the match, the "

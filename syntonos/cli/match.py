@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from syntonos.cli.by_picture import match_by_picture
+from syntonos.cli.by_scene import match_by_scene
 from syntonos.cli.charts import (
     bracketed,
     frames_of,
@@ -59,6 +59,8 @@ from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_match
 
+_SCENE = ("picture", "areas", "statistics")  # the best first
+
 
 @dataclass(frozen=True, slots=True)
 class _Charts:
@@ -75,15 +77,15 @@ class _Charts:
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
     has_place(args.out, args.report, beside=[*args.reference, *args.angle])
-    if args.by == "picture":
-        return match_by_picture(args)
+    if args.by in _SCENE:
+        return match_by_scene(args, (args.by,))
     try:
         charts = _charts_of(args)
     except ChartError as error:
         if args.by != "auto":
             raise
         print(f"No chart: {error.message} Matching by the scene.")
-        return match_by_picture(args)
+        return match_by_scene(args, _SCENE)
     if isinstance(charts, int):
         return charts
     _needs_encoding(args, charts.reference)

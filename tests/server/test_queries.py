@@ -33,7 +33,7 @@ def more_lights(place, count):
 
 
 @pytest.mark.parametrize(
-    ("what", "queries"), [("", 19), ("/matches", 3), ("/neighbours", 6)]
+    ("what", "queries"), [("", 18), ("/matches", 3), ("/neighbours", 6)]
 )  # fmt: skip
 def test_an_angle_its_revisions_and_its_neighbours(
     api, place, read, django_assert_num_queries, what, queries

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import replace
 from typing import Any, Final
 
 import cv2
@@ -11,89 +12,117 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
-from syntonos.core.chain.stages.match import mix_matrix, through_match
+from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
-from syntonos.core.matching.metric import MIX, scene_delta_e
-from syntonos.core.matching.models import AVERAGED, match_of, priors_for, settings_for
+from syntonos.core.matching.bayes import Setting
+from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.models import AVERAGED, settings_for
 from syntonos.core.matching.places import Places
-from syntonos.core.matching.rounds import Readings, run_rounds
+from syntonos.core.matching.prior import Prior
+from syntonos.core.matching.scene_fit import (
+    PAPER,
+    Clusters,
+    Lenses,
+    SceneFit,
+    fit_clusters,
+    judged,
+    luminance,
+    missing_words,
+    mixed,
+)
 
 A = NDArray[np.float64]
+B = NDArray[np.bool_]
 _CLUSTERS: Final = 64
 _LEAST_CLUSTERS: Final = 12
 _PER_STOP, _PER_CHROMA = 0.35, 2.2  # what counts as far, for clusters
-_SPREAD: Final = 0.02  # of a place, a share of light: it is never quite the same thing
-_KINDS: Final = 1.47  # of the error on the scene's own colours, for colours that it has not
+_ROUNDS: Final = 2  # before the last: lenses' fall-off, and what moved or shines
+_TOGETHER: Final = 4.0  # places that err as one: they lie 4 pixels apart, and are 5 wide
+_MOST_COUNTED: Final = 80
+_PLACE_SPREAD, _LEAST_SPREAD = 0.03, 0.003  # of light: of one place, and of any number of them
+_FAR_OFF, _TIMES_MEDIAN = 3.5, 2.5  # delta E, beyond which a place is set aside
+_CALM: Final = 70  # per cent of a cluster's places that its colour is the mean of
+_QUICK: Final = [Setting(family, 1.2, offset, 0.0)
+                 for family in ("ordinary", "odd") for offset in (0.0005, 0.004)]  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class PlacesFit:
-    """A match from places, and what it stands on.
-
-    after : mean delta E over the clusters of colour that took part
-    left_out : the same, each predicted from the others
-    before : without a match
-    white_only : with white and exposure alone
-    clusters : how many; `aside` of them were set aside
-    """
-
-    match: Match
-    before: float
-    white_only: float
-    after: float
-    left_out: float
-    expected: float
-    clusters: int
-    aside: int
-
-
-def fit_places(places: Places) -> PlacesFit:
+def fit_places(
+    places: Places,
+    used: B | None = None,
+    *,
+    beside: Callable[[Match], Clusters] | None = None,
+    pool: Prior | None = None,
+) -> SceneFit:
     """Fit a match to what both cameras see of a scene.
+
+    Lenses lose light towards the sides of a picture, the reference's here and the angle's there:
+    that is found with the match and undone. Places where something moved, shines into one of the
+    cameras or was mistaken are set aside by how far they are from what the others say.
 
     Parameters
     ----------
     places : Places
         Of one pair of frames, or of several put together (`joined`).
+    used : (n,) bool, optional
+        Places that may take part at all.
+    beside : callable, optional
+        Gives colours that a person marked, by a first match (`colours_of_areas`).
+    pool : Prior, optional
+        What charts of other lights say of this pair (`pooled_prior`).
 
     Returns
     -------
-    PlacesFit
+    SceneFit
 
     Raises
     ------
     FitError
         places.few where they have too few colours in common.
     """
-    want, got, at, count = clusters_of(places)
-    if len(want) < _LEAST_CLUSTERS:
+    want, got = places.reference, places.angle
+    lenses = Lenses((places.at_reference, places.at_angle), places.heights)
+    usual = _as_most(want, got) if used is None else _as_most(want, got) & used
+    kept, fall, match = usual, np.zeros(2), Match()
+    for _ in range(_ROUNDS):
+        base, own = lenses.evened(want, got, fall)
+        match, _ = fit_clusters(_enough(base[kept], own[kept]), "matrix", _QUICK)
+        seen = through_match(match, own)
+        misses = scene_delta_e(seen, base, PAPER)
+        bound = max(_FAR_OFF, _TIMES_MEDIAN * float(np.median(misses[kept])))
+        kept = usual & (misses < bound)
+        fall = lenses.fall_off(seen, base, kept, fall, together=_TOGETHER)
+    base, own = lenses.evened(want, got, fall)
+    groups = _enough(base[kept], own[kept])
+    if beside is not None:
+        groups = groups.beside(beside(match))
+    settings = settings_for(AVERAGED, len(groups.count))
+    match, answer = fit_clusters(groups, AVERAGED, settings, pool)
+    misses = scene_delta_e(through_match(match, own), base, PAPER)
+    return judged("picture", match, answer, groups, misses, kept, (float(fall[0]), float(fall[1])))
+
+
+def alike(reference: A, angle: A) -> tuple[A, A]:
+    """Return those of places (n, 3) that differ between the cameras about as most do."""
+    kept = _as_most(reference, angle)
+    return reference[kept], angle[kept]
+
+
+def _as_most(want: A, got: A) -> B:
+    ratio = np.log(mixed(got) / mixed(want))
+    off = np.abs(ratio - np.median(ratio, axis=0)).max(axis=1)
+    return np.asarray(off < max(1.0, 4 * float(np.median(off))), np.bool_)
+
+
+def _enough(want: A, got: A) -> Clusters:
+    groups = clusters_of(want, got) if len(want) else None
+    if groups is None or len(groups.count) < _LEAST_CLUSTERS:
+        count = 0 if groups is None else len(groups.count)
+        words = missing_words(want) or ("Add frames or areas that show other colours.",)
         raise FitError(
-            f"The two pictures have {len(want)} colours in common, {_LEAST_CLUSTERS} are needed.",
-            hint="Add a pair of frames that show other colours, or mark areas.", code="places.few",
+            f"The two pictures have {count} colours in common, {_LEAST_CLUSTERS} are needed.",
+            hint=words[0], code="places.few",
         )  # fmt: skip
-    mixing = mix_matrix(MIX)
-    x, y = got @ mixing.T, want @ mixing.T
-    # Nothing in a scene says what is white. A log camera codes a white under its own balance as
-    # equal channels, and middle grey as 0.18.
-    white = np.ones(3)
-    noise = [np.einsum("ni,nj,ij->nij", v, v, np.eye(3)) * (_SPREAD**2 / count)[:, None, None]
-             for v in (x, y)]  # fmt: skip
-    rows = np.arange(len(x))
-    readings = Readings(
-        x, y, noise[0], noise[1], at - 0.5, rows, rows.tolist(), np.ones(len(rows)),
-        np.ones(len(rows)), is_learned=False, white=white,
-    )  # fmt: skip
-    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED, len(rows)))
-    match = match_of(answer, AVERAGED)
-    paper = np.linalg.inv(mixing) @ white
-    calm = [i for i in rows.tolist() if i not in answer.wild | set(answer.glared)]
-    after = scene_delta_e(through_match(match, got), want, paper)
-    left_out = float(answer.left_out[calm].mean())
-    gain = np.exp(np.median(np.log(want / got)[calm], axis=0))
-    return PlacesFit(
-        match, float(scene_delta_e(got, want, paper)[calm].mean()),
-        float(scene_delta_e(got * gain, want, paper)[calm].mean()), float(after[calm].mean()),
-        left_out, _KINDS * left_out, len(rows), len(rows) - len(calm),
-    )  # fmt: skip
+    return groups
 
 
 def joined(many: list[Places]) -> Places:
@@ -102,27 +131,27 @@ def joined(many: list[Places]) -> Places:
     def every(name: str) -> Any:
         return np.concatenate([getattr(p, name) for p in many])
 
-    return Places(
-        every("reference"), every("angle"), every("at_reference"), every("at_angle"),
-        sum(p.features for p in many), float(np.mean([p.agreement for p in many])),
-        max(p.overlap for p in many),
+    return replace(
+        many[0], reference=every("reference"), angle=every("angle"),
+        at_reference=every("at_reference"), at_angle=every("at_angle"),
+        features=sum(p.features for p in many),
+        agreement=float(np.mean([p.agreement for p in many])),
+        overlap=max(p.overlap for p in many),
     )  # fmt: skip
 
 
-def clusters_of(places: Places) -> tuple[A, A, A, A]:
-    """Return clusters of colour: reference, angle (k, 3), where in the angle (k, 2), how many.
+def clusters_of(want: A, got: A) -> Clusters:
+    """Return clusters of colour of places (n, 3), reference and angle, scene-linear AP1.
 
     Of a cluster the median of the logarithms is taken on either side, so that what moved or
-    mirrors counts little.
+    mirrors counts little. Places are gathered by the mean of what both cameras say: by one's own
+    colours alone its noise would decide who lies at the edge, and the match would bend for it.
     """
-    floor = 1e-5
-    want, got = np.maximum(places.reference, floor), np.maximum(places.angle, floor)
-    ratio = np.log(got / want)
-    off = np.abs(ratio - np.median(ratio, axis=0)).max(axis=1)
-    kept = off < max(1.0, 4 * float(np.median(off)))
-    want, got, at = want[kept], got[kept], places.at_angle[kept]
-    light = np.log2(want @ AP1_LUMINANCE)
-    feature = np.column_stack([_PER_STOP * light, _PER_CHROMA * chroma_place(want)])
+    x, y = np.log(mixed(got)), np.log(mixed(want))
+    ratio = x - y
+    middle = np.exp((x + y - np.median(ratio, axis=0)) / 2)
+    light = np.log2(middle @ AP1_LUMINANCE)
+    feature = np.column_stack([_PER_STOP * light, _PER_CHROMA * chroma_place(middle)])
     k = min(_CLUSTERS, max(2, len(want) // 5))
     criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
     cv2.setRNGSeed(1)
@@ -134,11 +163,30 @@ def clusters_of(places: Places) -> tuple[A, A, A, A]:
         mine = np.flatnonzero(label == i)
         if len(mine) < 3:
             continue
-        own = np.log(got[mine] / want[mine])
-        middle = np.median(own, axis=0)
-        goal = np.median(np.log(want[mine]), axis=0)
-        out[0].append(np.exp(goal))
-        out[1].append(np.exp(goal + middle))
-        out[2].append(at[mine].mean(axis=0))
+        calm = mine[_calm(want[mine], got[mine])]
+        count = max(1.0, min(len(mine) / _TOGETHER, _MOST_COUNTED))
+        out[0].append(want[calm].mean(axis=0))
+        out[1].append(got[calm].mean(axis=0))
+        own = np.log(mixed(out[1][-1]) / mixed(out[0][-1]))
+        out[2].append(_spread(ratio[mine] - own, count))
         out[3].append(len(mine))
-    return tuple(np.array(v, np.float64) for v in out)  # type: ignore[return-value]
+    return Clusters(*(np.array(v, np.float64) for v in out))
+
+
+def _calm(want: A, got: A) -> B:
+    """Say which places of a cluster agree best in light: its colour is their mean.
+
+    Medians of logarithms would sink with noise.
+    """
+    light = np.log(luminance(got) / luminance(want))
+    off = np.abs(light - np.median(light))
+    return np.asarray(off <= np.percentile(off, _CALM), np.bool_)
+
+
+def _spread(off: A, count: float) -> A:
+    """Return the covariance (3, 3) of a median of logarithms, of how places are off it (n, 3)."""
+    most = 2.5 * 1.48 * np.median(np.abs(off), axis=0) + 1e-4
+    held = np.clip(off, -most, most)
+    # A median's variance is pi / 2 times a mean's.
+    of_one = np.pi / 2 * held.T @ held / len(off) + np.eye(3) * _PLACE_SPREAD**2
+    return np.asarray(of_one / count + np.eye(3) * _LEAST_SPREAD**2, np.float64)

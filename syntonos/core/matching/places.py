@@ -7,7 +7,8 @@ that takes parallax up, and places that agree on their surroundings both ways.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import cv2
@@ -17,6 +18,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.errors import FitError
 
+Box = tuple[float, float, float, float]
 A = NDArray[np.float64]
 F = NDArray[np.float32]
 WIDTH: Final = 960  # that pictures are looked at
@@ -27,12 +29,18 @@ _LEAST_FEATURES, _LEAST_APART = 8, 7
 _FAR = 3.0  # pixels
 _FINE, _COLOUR, _WIDE = 0.8, 1.2, 35.0  # standard deviations of what is looked at, in pixels
 _BACK = 1.5  # pixels that the way there and back may end apart
-_ALIKE = 0.6  # correlation of surroundings
+_ALIKE = 0.5  # correlation of surroundings
 _WINDOW = 25
 _STEP = 4
+_LEAST_PLACES = 60
+_LEAST_OF_AREA = 12
+_LEAST_REACH = 28  # pixels about an area's middle
+_AGREEING = 0.5  # share of an area
+_ZOOMS = 0.8, 1.0, 1.25  # that an area may be off by
 _AREAS = 0.08, 12.0  # how much larger one picture may show what both see
 _DARKEST = -6.5  # stops about middle grey: below it is noise
-_SMOOTH = 0.06  # spread of a place's logarithm of light
+_SMOOTH = 0.09  # spread of a place's light, as a share of it, beyond noise
+_EVENEST = 15  # per cent of places that are taken for even
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +65,8 @@ class Places:
         Median correlation of the places' surroundings, 0 to 1.
     overlap : float
         Share of the reference's picture that the angle's was found to show.
+    heights : (2,)
+        Of the pictures, in their widths.
     """
 
     reference: A
@@ -66,6 +76,7 @@ class Places:
     features: int
     agreement: float
     overlap: float
+    heights: tuple[float, float] = (9 / 16, 9 / 16)
 
 
 def find_places(
@@ -92,16 +103,16 @@ def find_places(
     Source: Lowe 2004 for the features, Arandjelovic and Zisserman 2012 for their comparison, Barath
     et al. 2020 for the robust geometry (OpenCV's USAC_MAGSAC), Kroeger et al. 2016 for the flow.
     """
-    pictures = [_sized(p) for p in (reference, angle)]
+    pictures = [sized(p) for p in (reference, angle)]
     good = [
-        np.ones(p.shape[:2], bool) if mask is None else _sized_mask(mask, p.shape)
+        np.ones(p.shape[:2], bool) if mask is None else sized_mask(mask, p.shape)
         for p, mask in zip(pictures, usable, strict=True)
     ]
     views = [_views(p) for p in pictures]
-    pairs = _pairs(views, _RATIO)
-    mat, count = _geometry(pairs)
+    features = _features(views)
+    mat, count = _geometry(_pairs(features, _RATIO))
     if count < _ENOUGH:
-        looser = _geometry(_pairs(views, _LOOSE_RATIO))
+        looser = _geometry(_pairs(features, _LOOSE_RATIO))
         mat, count = looser if looser[1] > count else (mat, count)
     if mat is None or not _is_plausible(mat, pictures):
         raise _another_scene(count)
@@ -117,7 +128,7 @@ def _another_scene(count: int) -> FitError:
     )  # fmt: skip
 
 
-def _sized(picture: NDArray[Any]) -> F:
+def sized(picture: NDArray[Any]) -> F:
     """Return a picture 960 wide at most, in float32."""
     lin = np.asarray(picture, np.float32)
     if lin.shape[1] <= WIDTH:
@@ -126,7 +137,8 @@ def _sized(picture: NDArray[Any]) -> F:
     return np.asarray(cv2.resize(lin, size, interpolation=cv2.INTER_AREA), np.float32)
 
 
-def _sized_mask(mask: NDArray[np.bool_], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+def sized_mask(mask: NDArray[np.bool_], shape: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Return a mask at a picture's size (h, w, ...): true where all of it was."""
     small = cv2.resize(np.asarray(mask, np.float32), shape[1::-1], interpolation=cv2.INTER_AREA)
     return np.asarray(small > 0.999, np.bool_)
 
@@ -148,12 +160,19 @@ def _by_surroundings(values: F, fine: float) -> NDArray[np.uint8]:
     return np.asarray(np.clip(128 + 42 * apart / spread, 0, 255), np.uint8)
 
 
-def _pairs(views: list[list[NDArray[np.uint8]]], ratio: float) -> A:
+def _features(views: list[list[NDArray[np.uint8]]]) -> list[tuple[Any, Any]]:
+    """Return both pictures' features by what is looked at: key points and descriptions."""
+    sift = cv2.SIFT_create(_FEATURES)  # type: ignore[attr-defined]
+    return [
+        (sift.detectAndCompute(first, None), sift.detectAndCompute(second, None))
+        for first, second in zip(*views, strict=True)
+    ]
+
+
+def _pairs(features: list[tuple[Any, Any]], ratio: float) -> A:
     """Return features that are each other's nearest, (n, 6): x, y of both, scale, turn."""
     found: list[A] = []
-    sift = cv2.SIFT_create(_FEATURES)  # type: ignore[attr-defined]
-    for first, second in zip(*views, strict=True):
-        one, two = (sift.detectAndCompute(v, None) for v in (first, second))
+    for one, two in features:
         if one[1] is None or two[1] is None or len(one[0]) < 2 or len(two[0]) < 2:
             continue
         roots = [np.sqrt(d / np.maximum(d.sum(axis=1, keepdims=True), 1e-6)) for _, d in (one, two)]
@@ -214,44 +233,167 @@ def _dense(
     count: int,
 ) -> Places:  # fmt: skip
     h, w = pictures[0].shape[:2]
-    y, x = np.mgrid[:h, :w].astype(np.float32)
-    base = np.stack([x, y, np.ones_like(x)], axis=-1) @ mat.T.astype(np.float32)
-    base = base[..., :2] / base[..., 2:]
-    inside = _within(base, pictures[1].shape)
-    # Three channels in one picture of bytes: flow sees light and, where that is even, colour.
-    one, two = (np.dstack(v) for v in views)
-    warped = _fetch(two, base)
-    grey = [_for_flow(v) for v in (one, warped)]
-    flow = cv2.DISOpticalFlow_create(  # type: ignore[attr-defined]
-        cv2.DISOPTICAL_FLOW_PRESET_MEDIUM
-    )
-    there, back = flow.calc(*grey, None), flow.calc(*grey[::-1], None)
-    to = np.dstack([x, y]) + there
-    # Where the way there and back ends.
-    ends = there + _fetch(back, to)
-    returns = np.hypot(ends[..., 0], ends[..., 1]) < _BACK
-    at = _fetch(np.asarray(base, np.float32), to)
-    agree = _correlation(grey[0], _fetch(grey[1], to))
-    mean = [cv2.blur(p, (5, 5)) for p in pictures]
-    seen = _fetch(mean[1], at)
-    clear = good[0] & (_fetch(good[1].astype(np.float32), at) > 0.999)
-    taken = inside & _within(at, pictures[1].shape) & returns & (agree > _ALIKE) & clear
-    taken &= _is_even(pictures[0]) & (_fetch(_is_even(pictures[1]).astype(np.float32), at) > 0.5)
-    for light in (mean[0], seen):
-        taken &= np.log2(np.maximum(light @ AP1_LUMINANCE, 1e-6) / 0.18) > _DARKEST
-    rows, columns = np.nonzero(taken[2::_STEP, 2::_STEP])
+    scene = _Scene(pictures, good, views)
+    seen = scene.agreeing(mat, (0, 0, w, h))
+    rows, columns = np.nonzero(seen.taken[2::_STEP, 2::_STEP])
     rows, columns = rows * _STEP + 2, columns * _STEP + 2
-    overlap = float((inside & (agree > _ALIKE) & returns).mean())
-    if len(rows) < 60:
+    if len(rows) < _LEAST_PLACES:
         raise _another_scene(count)
-    place = at[rows, columns].astype(np.float64)
-    shape = pictures[1].shape
-    return Places(
-        mean[0][rows, columns].astype(np.float64), seen[rows, columns].astype(np.float64),
-        np.column_stack([(columns + 0.5) / w, (rows + 0.5) / h]),
-        (place + 0.5) / [shape[1], shape[0]], count, float(np.median(agree[rows, columns])),
-        overlap,
+    return scene.places(seen, rows, columns, count)
+
+
+@dataclass(frozen=True, slots=True)
+class _Agreeing:
+    """Over a region of the reference: where the angle shows the same, and whether it does."""
+
+    corner: tuple[int, int]  # x, y
+    at: F  # (h, w, 2) pixels of the angle
+    agree: F
+    same: NDArray[np.bool_]  # geometry and surroundings agree
+    taken: NDArray[np.bool_]  # and light is even, clear and not too dark
+
+
+class _Scene:
+    """Two pictures and what is worked out of them once."""
+
+    def __init__(
+        self, pictures: list[F], good: list[NDArray[np.bool_]], views: list[list[NDArray[np.uint8]]]
+    ) -> None:
+        self.pictures, self.good, self.views = pictures, good, views
+        self.mean = [cv2.blur(p, (5, 5)) for p in pictures]
+        fit = [
+            _is_even(p) & g & (np.log2(np.maximum(m @ AP1_LUMINANCE, 1e-6) / 0.18) > _DARKEST)
+            for p, g, m in zip(pictures, good, self.mean, strict=True)
+        ]
+        self.fit = fit[0], fit[1].astype(np.float32)
+        # Three channels in one picture of bytes: flow sees light and, where that is even, colour.
+        self.flat = [_for_flow(np.dstack(v)) for v in views]
+
+    def agreeing(self, mat: A, box: tuple[int, int, int, int]) -> _Agreeing:
+        """Follow a region (left, top, right, bottom) of the reference from a plane's view."""
+        left, top, right, bottom = box
+        y, x = np.mgrid[top:bottom, left:right].astype(np.float32)
+        base = np.stack([x, y, np.ones_like(x)], axis=-1) @ mat.T.astype(np.float32)
+        base = np.asarray(base[..., :2] / base[..., 2:], np.float32)
+        one = np.ascontiguousarray(self.flat[0][top:bottom, left:right])
+        warped = _fetch(self.flat[1], base)
+        flow = cv2.DISOpticalFlow_create(  # type: ignore[attr-defined]
+            cv2.DISOPTICAL_FLOW_PRESET_MEDIUM
+        )
+        there, back = flow.calc(one, warped, None), flow.calc(warped, one, None)
+        to = np.dstack([x - left, y - top]) + there
+        # Where the way there and back ends.
+        ends = there + _fetch(back, to)
+        agree = _correlation(one, _fetch(warped, to))
+        at = np.asarray(_fetch(base, to), np.float32)
+        same = _within(base, self.pictures[1].shape) & (agree > _ALIKE)
+        same &= np.hypot(ends[..., 0], ends[..., 1]) < _BACK
+        taken = same & _within(at, self.pictures[1].shape)
+        taken &= self.fit[0][top:bottom, left:right] & (_fetch(self.fit[1], at) > 0.999)
+        return _Agreeing((left, top), at, agree, same, taken)
+
+    def places(
+        self, seen: _Agreeing, rows: NDArray[np.intp], columns: NDArray[np.intp], count: int
+    ) -> Places:
+        """Return places at rows and columns of a region."""
+        first, second = (p.shape for p in self.pictures)
+        at = seen.at[rows, columns].astype(np.float64)
+        x, y = columns + seen.corner[0], rows + seen.corner[1]
+        spots = seen.at[rows, columns][:, None]
+        angle = cv2.remap(self.mean[1], spots, None, cv2.INTER_LINEAR)[:, 0]
+        return Places(
+            self.mean[0][y, x].astype(np.float64), angle.astype(np.float64),
+            np.column_stack([(x + 0.5) / first[1], (y + 0.5) / first[0]]),
+            (at + 0.5) / [second[1], second[0]], count,
+            float(np.median(seen.agree[rows, columns])), float(seen.same.mean()),
+            (first[0] / first[1], second[0] / second[1]),
+        )  # fmt: skip
+
+
+def places_of_areas(
+    reference: NDArray[Any], angle: NDArray[Any], boxes: Sequence[tuple[Box, Box]], *,
+    usable: tuple[Any, Any] = (None, None),
+) -> list[Places | None]:  # fmt: skip
+    """Find matching places inside of areas that were marked roughly alike in two pictures.
+
+    Parameters
+    ----------
+    reference, angle : (h, w, 3)
+        Scene-linear AP1, 960 wide at most.
+    boxes : sequence of pairs
+        Left, top, width, height in each, in pixels.
+    usable : as `find_places` takes it
+
+    Returns
+    -------
+    list
+        For each area its places, or None where the two do not agree place by place.
+    """
+    pictures = [np.asarray(p, np.float32) for p in (reference, angle)]
+    good = [np.ones(p.shape[:2], bool) if mask is None else mask
+            for p, mask in zip(pictures, usable, strict=True)]  # fmt: skip
+    scene = _Scene(pictures, good, [_views(p) for p in pictures])
+    return [_of_area(scene, *pair) for pair in boxes]
+
+
+def within_areas(places: Places, boxes: Sequence[tuple[Box, Box]]) -> Places:
+    """Return the places that lie inside of one of the areas in both pictures.
+
+    Boxes are left, top, width, height in shares of the pictures. An error places.few where none do.
+    """
+    kept = np.zeros(len(places.reference), bool)
+    for one, other in boxes:
+        kept |= _inside(places.at_reference, one) & _inside(places.at_angle, other)
+    if not kept.any():
+        raise FitError(
+            "No place that both pictures show lies inside of the areas.",
+            hint="Mark larger areas, or the same things in both.", code="places.few",
+        )  # fmt: skip
+    return only(places, kept)
+
+
+def only(places: Places, kept: NDArray[np.bool_]) -> Places:
+    """Return some of the places."""
+    return replace(
+        places, reference=places.reference[kept], angle=places.angle[kept],
+        at_reference=places.at_reference[kept], at_angle=places.at_angle[kept],
     )  # fmt: skip
+
+
+def _inside(at: A, box: Box) -> NDArray[np.bool_]:
+    x, y, w, h = box
+    inside = (at[:, 0] >= x) & (at[:, 0] < x + w) & (at[:, 1] >= y) & (at[:, 1] < y + h)
+    return np.asarray(inside, np.bool_)
+
+
+def _of_area(scene: _Scene, one: Box, other: Box) -> Places | None:
+    h, w = scene.pictures[0].shape[:2]
+    scale = np.array([other[2] / one[2], other[3] / one[3]])
+    # Nobody marks both alike: the zoom between them is one, and the area is looked for around.
+    zoom = float(np.sqrt(scale.prod()))
+    middle = np.array([one[0] + one[2] / 2, one[1] + one[3] / 2]) - 0.5
+    goal = np.array([other[0] + other[2] / 2, other[1] + other[3] / 2]) - 0.5
+    reach = np.maximum(np.array(one[2:]) * 0.9, _LEAST_REACH)
+    left, top = np.maximum(np.floor(middle - reach), 0).astype(int)
+    right, bottom = np.minimum(np.ceil(middle + reach), [w, h]).astype(int)
+    if min(right - left, bottom - top) < _LEAST_REACH:
+        return None
+    best = None
+    for factor in _ZOOMS:
+        mat = np.diag([zoom * factor, zoom * factor, 1.0])
+        mat[:2, 2] = goal - zoom * factor * middle
+        seen = scene.agreeing(mat, (int(left), int(top), int(right), int(bottom)))
+        inside = np.zeros_like(seen.taken)
+        x, y = round(one[0]) - left, round(one[1]) - top
+        inside[max(0, y) : y + round(one[3]), max(0, x) : x + round(one[2])] = True
+        score = float((seen.same & inside).sum()) / max(1.0, float(inside.sum()))
+        if best is None or score > best[0]:
+            best = score, seen, inside
+    if best is None or best[0] < _AGREEING:
+        return None
+    _, seen, inside = best
+    rows, columns = np.nonzero((seen.taken & inside)[::2, ::2])
+    return None if len(rows) < _LEAST_OF_AREA else scene.places(seen, rows * 2, columns * 2, 0)
 
 
 def _for_flow(three: NDArray[np.uint8]) -> NDArray[np.uint8]:
@@ -279,7 +421,29 @@ def _correlation(one: NDArray[np.uint8], two: NDArray[np.uint8]) -> F:
 
 
 def _is_even(lin: F) -> NDArray[np.bool_]:
-    """Say where light hardly changes over five pixels by five, so that a shift does no harm."""
-    log = np.log(np.maximum(lin @ AP1_LUMINANCE.astype(np.float32), 1e-5))
-    spread = cv2.blur(log * log, (7, 7)) - cv2.blur(log, (7, 7)) ** 2
-    return np.asarray(spread < _SMOOTH**2, np.bool_)
+    """Say where light hardly changes over seven pixels by seven, so that a shift does no harm.
+
+    What noise alone would change is taken off: it grows in the dark, and is what the evenest
+    places of a level of light have.
+    """
+    light = lin @ AP1_LUMINANCE.astype(np.float32)
+    mean = cv2.blur(light, (7, 7))
+    spread = np.maximum(cv2.blur(light * light, (7, 7)) - mean * mean, 0)
+    level = np.clip(np.log2(np.maximum(mean, 1e-5)) * 2, -24, 8).astype(np.intp) + 24
+    noise = _noise_of_levels(spread, level)
+    return np.asarray(spread - noise[level] < (_SMOOTH * np.maximum(mean, 1e-5)) ** 2, np.bool_)
+
+
+def _noise_of_levels(spread: F, level: NDArray[np.intp]) -> F:
+    """Return the variance that the evenest places of each half stop have, (33,)."""
+    some, at = spread[::3, ::3].ravel(), level[::3, ::3].ravel()
+    out = np.full(33, np.nan, np.float32)
+    for k in range(33):
+        own = some[at == k]
+        if len(own) > 50:
+            # The middle of what is left of noise alone when a third of the places is even.
+            out[k] = np.percentile(own, _EVENEST)
+    known = np.flatnonzero(np.isfinite(out))
+    if not len(known):
+        return np.zeros(33, np.float32)
+    return np.asarray(np.interp(np.arange(33), known, out[known]), np.float32)

@@ -8,6 +8,7 @@ from typing import Any
 
 from syntonos.core.charts import CHART_24, ChartLayout, ChartReading, PatchReading
 from syntonos.core.matching.fit import MatchFit
+from syntonos.core.matching.scene_fit import SceneFit
 
 
 def reading_to_json(reading: ChartReading) -> dict[str, Any]:
@@ -75,3 +76,18 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
     plain["warnings"] = list(fit.warnings)
     plain["pairs"] = list(fit.pairs)
     return plain
+
+
+def scene_fit_to_json(fit: SceneFit) -> dict[str, Any]:
+    """Return the evidence of a match without a chart, under the names that a chart's has."""
+    expected = fit.expected
+    match = asdict(fit.match)
+    match.pop("kind")
+    return {
+        "match": match, "stops": fit.match.stops, "before": fit.before,
+        "white_only": fit.white_only, "after": fit.after, "left_one_out": fit.left_out,
+        "expected": expected.mean, "expected_low": expected.low, "expected_high": expected.high,
+        "expected_kinds": {"seen": asdict(fit.seen), "unseen": asdict(fit.unseen)},
+        "clusters": fit.clusters, "set_aside": fit.aside, "fall_off": list(fit.fall_off),
+        "advice": list(fit.advice),
+    }  # fmt: skip

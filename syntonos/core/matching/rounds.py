@@ -53,6 +53,8 @@ class Readings:
     suspects: frozenset[int] = frozenset()  # rows that the reading itself says are glared
     is_learned: bool = True  # whether the prior knows these patches
     white: A | None = None  # (3,) the reference's, where no grey says it
+    # Whether they lie side by side on a flat chart, over which light may change.
+    is_chart: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,14 +125,15 @@ def _problem(readings: Readings, line: Line, extra: A, taken: dict[str, A]) -> P
     noise = readings.angle_cov / (line.angle_white[:, None] * line.angle_white)
     noise = noise + readings.reference_cov / (line.reference_white[:, None] * line.reference_white)
     jac = linear_metric(y, line.reference_white)
-    middle = bent_plane(readings.place)[readings.patches >= 0].mean(axis=0)
+    place = readings.place if readings.is_chart else np.zeros_like(readings.place)
+    middle = bent_plane(place)[readings.patches >= 0].mean(axis=0)
     return Problem(
-        x, y, jac, noise, readings.place, readings.patches, extra, readings.weight, taken,
-        middle, readings.is_learned,
+        x, y, jac, noise, place, readings.patches, extra, readings.weight, taken, middle,
+        readings.is_learned,
     )  # fmt: skip
 
 
-def _robust(model: Model, solved: Solved, suspects: frozenset[int]
+def _robust(model: Model, solved: Solved, readings: Readings
             ) -> tuple[A, dict[int, float], frozenset[int]]:  # fmt: skip
     """Return extra variance (n, 3, 3), glared patches with the light added, and wild ones."""
     p = model.problem
@@ -140,7 +143,8 @@ def _robust(model: Model, solved: Solved, suspects: frozenset[int]
     glared: dict[int, float] = {}
     wild: set[int] = set()
     ones = p.jac.sum(axis=2)  # (n, 3): what added white light does
-    near = _neighbours(p.place)
+    near = _neighbours(p.place) if readings.is_chart else np.zeros((n, n), bool)
+    suspects = readings.suspects
     for _ in range(max(4, n // 3)):
         blocks = inverse.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
         pulls = weighted.reshape(n, 3)
@@ -231,7 +235,7 @@ def run_rounds(readings: Readings, priors: dict[str, Prior], settings: Sequence[
         seen = Model(plain.problem.with_extra(extra), priors)
         solved = seen.best(scouts, FEW_TAUS)
         fresh = plain.solve(solved.setting, np.array([solved.tau]))[0]
-        extra, glared, wild = _robust(plain, fresh, readings.suspects)
+        extra, glared, wild = _robust(plain, fresh, readings)
         again = Model(plain.problem.with_extra(extra), priors)
         solved = again.best(scouts, FEW_TAUS)
         if turn < _ROUNDS - 1:

@@ -49,17 +49,22 @@ def get_board(request: HttpRequest, production_id: int) -> Any:
     }  # fmt: skip
 
 
+def _clips_of(light: Light, camera: Camera) -> list[Clip]:
+    rows = Clip.objects.filter(light=light, camera=camera).select_related("camera__production")
+    return list(rows.order_by("kind", "name", "id"))
+
+
 def _side(
-    light: Light, camera: Camera, reading: ChartReading | None, in_force: InForce
-) -> dict[str, Any]:
+    light: Light, camera: Camera, reading: ChartReading | None, in_force: InForce,
+    clips: list[Clip],
+) -> dict[str, Any]:  # fmt: skip
     return {
         "camera_id": camera.pk, "letter": camera.letter, "name": camera.name,
         "encoding": camera.encoding, "encoding_name": find_encoding(camera.encoding).name,
         "levels": camera.levels,
         "clips": [
             {"stand": stand_of(clip, in_force), **_clip_out(clip)}
-            for clip in Clip.objects.filter(light=light, camera=camera)
-            .select_related("camera__production").order_by("kind", "name", "id")
+            for clip in clips
         ],
         "reading": matching.reading_out(reading) if reading else None,
         "clip_readings": selectors.clip_readings(light.pk, camera),
@@ -92,7 +97,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
     base = selectors.latest_reading(light.pk, reference.pk)
     in_force = InForce(production, light.pk)
     match = in_force.matches.get((light.pk, camera.pk))
-    clips = list(Clip.objects.filter(light=light, camera=camera).select_related("camera"))
+    base_clips, clips = _clips_of(light, reference), _clips_of(light, camera)
     scenes = [clip for clip in clips if clip.kind == Clip.Kind.SCENE]
     key = light.pk, camera.pk
     newest = {(light.pk, row.clip.camera_id): row for row in (base, own) if row}
@@ -101,6 +106,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         production, camera, own, base, match, scenes,
         has_chart=len(scenes) < len(clips), doubt=doubt.text if doubt else "",
         trim=in_force.trim_of(light.pk, camera.pk),
+        base_scenes=base_clips,
     )  # fmt: skip
     clipped = selectors.clipped_share(scenes)
     both = (base, own) if base and own and selectors.same_chart(base, own) else None
@@ -108,8 +114,8 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "head": head, "production_id": production.pk, "production_name": production.name,
         "outputs": production.outputs,
         "tolerance": production.tolerance, "light_id": light.pk, "light_name": light.name,
-        "reference": _side(light, reference, base, in_force),
-        "angle": _side(light, camera, own, in_force),
+        "reference": _side(light, reference, base, in_force, base_clips),
+        "angle": _side(light, camera, own, in_force, clips),
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
         "reason": status.reason, "doubt": doubt, "clipped": clipped,
         "tuner_before": selectors.tuner_before(*both) if both else None,

@@ -8,6 +8,7 @@ from ninja import Schema
 
 from syntonos.server.board.putting_away import Kind
 from syntonos.server.footage.schemas import ClipOut
+from syntonos.server.matching.evidence import Kind as MatchKind
 from syntonos.server.matching.schemas import (
     ClipReading,
     LayoutOut,
@@ -51,6 +52,7 @@ class CellOut(Schema):
     aim: TunerOut | None  # where it should stand on purpose
     next_step: NextStep
     match_number: int | None
+    match_kind: MatchKind | None  # what it stands on
     stand: str  # of the clip that is shown
     clipped: float | None  # the most of its scenes' pictures that is clipped in a channel
     reason: str  # why it is not better than its figure says

@@ -9,6 +9,7 @@ from syntonos.server.matching import aims
 from syntonos.server.matching import selectors as matching
 from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.doubts import Doubt, doubts_of
+from syntonos.server.matching.evidence import Kind
 from syntonos.server.matching.models import Aim, ChartReading
 from syntonos.server.productions.models import Camera, Light, Production
 from syntonos.server.rendering.standing import stand_of
@@ -29,6 +30,7 @@ class Cell:
     aim: dict[str, float] | None  # where it should stand on purpose
     next_step: str  # one of board.schemas.NextStep
     match_number: int | None
+    match_kind: Kind | None  # what it stands on
     stand: str  # of the clip that is shown
     clipped: float | None  # the most of its scenes' pictures; None where none was measured
     reason: str  # why it is not better than its figure says
@@ -84,6 +86,7 @@ def _cell(
     status = matching.status(
         production, camera, own, base, match, own_scenes, has_chart=chart is not None,
         doubt=doubt.text if doubt else "", trim=in_force.trim_of(light.pk, camera.pk),
+        base_scenes=scenes.get((light.pk, reference_id), []) if reference_id else [],
     )  # fmt: skip
     aim = aims.summed(own_aims, *key)
     measured = [c.clipped_share for c in own_scenes if c.clipped_share is not None]
@@ -92,5 +95,6 @@ def _cell(
         light.pk, camera.pk, shown, chart, status.state, status.delta_e, status.before,
         status.tuner, aim if any(aim.values()) else None,
         status.next_step if shown else "bring_in", match.number if match else None,
+        match.facts["kind"] if match else None,
         stand_of(shown, in_force) if shown else "", clipped, status.reason, doubt,
     )  # fmt: skip

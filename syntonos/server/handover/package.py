@@ -194,7 +194,7 @@ def _row(export: Export) -> dict[str, Any]:
     )  # fmt: skip
     decode = next(s for s in export.chain["stages"] if s["kind"] == "decode")
     match: Match | None = export.match
-    expected = match.evidence.get("expected") if match else None
+    expected = match.facts.get("expected") if match else None
     return {
         "file": export.file_name, "camera": str(export.camera), "light": export.light.name,
         "clips": f"clips taken as {export.clip}" if export.clip else "clips as the camera is set",

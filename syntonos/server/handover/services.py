@@ -157,7 +157,7 @@ def export_lut(
             table = read_cube(data).table
         result = read_back(table, chain, pixels, levels=levels).to_json()
         if match_id:
-            evidence = Match.objects.get(pk=match_id).evidence
+            evidence = Match.objects.get(pk=match_id).facts
             # Of a borrowed match that was tried nowhere nothing is known to be added to.
             if (expected := evidence.get("expected", evidence["left_one_out"])) is not None:
                 result["cost"] = lut_cost(chain, table, float(expected), levels)

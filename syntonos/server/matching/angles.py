@@ -11,7 +11,7 @@ from syntonos.core.matching import reading_from_json
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.services import Progress
-from syntonos.server.matching import encoding_checks, readings, selectors, services
+from syntonos.server.matching import encoding_checks, from_scene, readings, selectors, services
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera, Light
 
@@ -23,7 +23,7 @@ class Outcome:
     light_id: int
     camera_id: int
     camera: str
-    outcome: str  # read (the reference), kept, matched, asked, failed, no_chart
+    outcome: str  # read (the reference), kept, matched, from_picture, asked, failed, no_chart
     text: str = ""
     expected: float | None = None
 
@@ -113,11 +113,7 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
         )  # fmt: skip
     others = [c for c in production.cameras.all() if c.pk != reference.pk]
     cameras = [c for c in others if _chart_clip(light, c) or _fresh(light, c)]
-    without = [
-        Outcome(light.pk, c.pk, str(c), "no_chart", f"{light.name} has no chart clip of {c}.")
-        for c in others
-        if c not in cameras and Clip.objects.filter(light=light, camera=c).exists()
-    ]
+    without = [c for c in others if c not in cameras and _has_clips(light, c)]
     steps = 2 + 3 * len(cameras)
     done = 0
 
@@ -129,14 +125,61 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
     layout = None
     base = _read(light, reference, tell, layout)
     if not isinstance(base, ChartReading):
-        return [base]
+        if base.outcome != "no_chart":
+            return [base]
+        # Nobody shot a chart, or none can be read: the scene is the chart.
+        by_scene = [
+            _by_scene(light, c, progress, base.text) for c in others if _has_clips(light, c)
+        ]
+        return by_scene or [base]
     out = [Outcome(light.pk, reference.pk, str(reference), "read", f"reading {base.number}")]
     layout = reading_from_json(base.data).layout.slug
     for camera in cameras:
         begun = done
-        out.append(_match(light, camera, tell, layout))
+        made = _match(light, camera, tell, layout)
+        if made.outcome == "no_chart":
+            made = _by_scene(light, camera, progress, made.text)
+        out.append(made)
         done = begun + 3
-    return [*out, *without]
+    for camera in without:
+        text = f"{light.name} has no chart clip of {camera}."
+        out.append(_by_scene(light, camera, progress, text))
+    return out
+
+
+def _has_clips(light: Light, camera: Camera) -> bool:
+    return Clip.objects.filter(light=light, camera=camera).exists()
+
+
+def _by_scene(
+    light: Light, camera: Camera, progress: Callable[[float, str], None], why: str
+) -> Outcome:
+    """Match a camera from the picture, where no chart can be read; `why` says what there was."""
+    current = selectors.current_match(light.pk, camera)
+    if current is not None and not selectors.is_stale(camera, current, None, None):
+        return Outcome(
+            light.pk, camera.pk, str(camera), "kept", f"match {current.number} holds",
+            current.facts.get("expected"),
+        )  # fmt: skip
+    pairs = from_scene.clip_pairs(light, camera)
+    if not pairs:
+        return Outcome(light.pk, camera.pk, str(camera), "no_chart", why)
+    request = from_scene.Request(base_number=current.number if current else 0)
+    try:
+        match = from_scene.match_clips(
+            pairs, request, lambda share, what: progress(0.5 + share / 2, what)
+        )
+    except ColourError as error:
+        return Outcome(light.pk, camera.pk, str(camera), "failed", f"{why} {error}")
+    except ConflictError as error:
+        return Outcome(light.pk, camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
+    seen = match.facts["scene"]
+    return Outcome(
+        light.pk, camera.pk, str(camera), "from_picture",
+        f"{why} Match {match.number} is from the picture: {seen['places']} places, "
+        f"{seen['overlap']:.0%} in common.",
+        match.facts["expected"],
+    )  # fmt: skip
 
 
 def _match(
@@ -150,7 +193,7 @@ def _match(
     if current is not None and not selectors.is_stale(camera, current, own, base):
         return Outcome(
             light.pk, camera.pk, str(camera), "kept", f"match {current.number} holds",
-            current.evidence.get("expected"),
+            current.facts.get("expected"),
         )  # fmt: skip
     tell(f"Fitting {camera}")
     # What a person chose for the match before holds for this one.
@@ -168,7 +211,7 @@ def _match(
         str(camera),
         "matched",
         f"match {match.number}",
-        match.evidence["expected"],
+        match.facts["expected"],
     )
 
 
@@ -193,7 +236,7 @@ def _read(
     clip = _chart_clip(light, camera)
     if clip is None:
         text = f"There is no chart clip of {camera} in {light.name}. Bring one in."
-        return Outcome(light.pk, camera.pk, str(camera), "failed", text)
+        return Outcome(light.pk, camera.pk, str(camera), "no_chart", text)
     before = selectors.latest_reading(light.pk, camera.pk)
     try:
         if before is not None:
@@ -208,5 +251,7 @@ def _read(
             return Outcome(light.pk, camera.pk, str(camera), "asked", text)
         tell(f"Reading {clip.name}")
         return readings.read(clip, found.corners.tolist(), found_by="search", layout=layout)
+    except ChartError as error:
+        return Outcome(light.pk, camera.pk, str(camera), "no_chart", str(error))
     except ColourError as error:
         return Outcome(light.pk, camera.pk, str(camera), "failed", str(error))

@@ -21,7 +21,7 @@ from syntonos.server.matching import (
     borrowing,
     clip_checks,
     encoding_checks,
-    from_picture,
+    from_scene,
     readings,
     selectors,
     services,
@@ -36,7 +36,7 @@ from syntonos.server.matching.schemas import (
     FitIn,
     FittedCurveOut,
     FoundOut,
-    FromPictureIn,
+    FromSceneIn,
     LayoutIn,
     LayoutOut,
     MatchOut,
@@ -46,6 +46,7 @@ from syntonos.server.matching.schemas import (
     ReadIn,
     ReadingOut,
     RestoreIn,
+    SpotOut,
 )
 from syntonos.server.productions.models import Camera, Light, Production
 
@@ -93,27 +94,29 @@ def _swatches(row: ChartReading) -> list[str]:
 
 def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
     """Return a match with its evidence for the API; `clipped`: the share of the angle's scene."""
-    e = row.evidence
+    e, stage = row.facts, selectors.stage_of(row)
     verdict = selectors.verdict_of(row, row.camera.production.tolerance, clipped)
     named = ("model", "stops", "flare_share", "warmth", "tint", "slope", "before", "white_only",
              "after", "left_one_out", "residuals", "warnings")  # fmt: skip
     return {
         "id": row.pk, "number": row.number, "is_current": row.is_current, "created": row.created,
         "restored_from": row.restored_from.number if row.restored_from else None,
-        "matrix": e["match"]["matrix"], **{name: e[name] for name in named},
+        "matrix": stage.matrix, "kind": e["kind"], **{name: e[name] for name in named},
         # Matches of before this was told do not have it.
-        **{name: e.get(name)
-           for name in ("expected", "expected_low", "expected_high", "expected_kinds")},
+        **{name: e.get(name) for name in ("expected", "expected_low", "expected_high")},
+        "expected_kinds": None if "scene" in e else e.get("expected_kinds"),
+        "expected_seen": e.get("expected_kinds") if "scene" in e else None,
         "asked": e.get("asked", e["model"]),
         "weights": [{"patch": i, "weight": w} for i, w in e.get("weights", [])],
         "areas": e.get("areas", []), "area_misses": e.get("pairs", []),
         "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
-        "borrowed": _borrowed(e.get("borrowed")), "picture": e.get("picture"),
+        "borrowed": _borrowed(e.get("borrowed")), "scene": e.get("scene"),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
         "verdict": verdict.words, "lowered_by": verdict.lowered_by,
-        "highlights": e["match"].get("highlights"), "fills": e.get("fills", False),
+        "highlights": asdict(stage.highlights) if stage.highlights else None,
+        "fills": e.get("fills", False),
         "models": [
             {**m, "name": MODEL_NAMES[m["model"]], "word": MODEL_WORDS[m["model"]]}
             for m in e.get("models", [])
@@ -247,19 +250,33 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     return Status(201, match_out(made))
 
 
-@router.post("/lights/{light_id}/cameras/{camera_id}/matches/from-picture",
-             response={202: JobOut}, operation_id="matchFromPicture")  # fmt: skip
-def match_from_picture(
-    request: HttpRequest, light_id: int, camera_id: int, body: FromPictureIn
+@router.post("/lights/{light_id}/cameras/{camera_id}/matches/from-scene",
+             response={202: JobOut}, operation_id="matchFromScene")  # fmt: skip
+def match_from_scene(
+    request: HttpRequest, light_id: int, camera_id: int, body: FromSceneIn
 ) -> Any:  # fmt: skip
     """Match a camera by what both pictures show, where nobody shot a chart."""
     light, camera = place_of(light_id, camera_id)
     rows = Clip.objects.select_related("camera__production", "light").filter(light=light)
-    own = get_object_or_404(rows, pk=body.clip_id, camera=camera)
-    base = get_object_or_404(
-        rows, pk=body.reference_clip_id, camera=camera.production.reference_camera
+    if body.clip_id is None or body.reference_clip_id is None:
+        pairs = from_scene.clip_pairs(light, camera)
+    else:
+        own = get_object_or_404(rows, pk=body.clip_id, camera=camera)
+        base = get_object_or_404(
+            rows, pk=body.reference_clip_id, camera=camera.production.reference_camera
+        )
+        pairs = [(base, own)]
+    wanted = from_scene.Request(
+        body.by, tuple(body.left_out), body.with_probes, body.mix, body.base_number
     )
-    return Status(202, from_picture.start(light, camera, own, base, body.base_number))
+    return Status(202, from_scene.start(light, camera, pairs, wanted))
+
+
+@router.get("/matches/{match_id}/spots", response=list[SpotOut], operation_id="listSpots")
+def list_spots(request: HttpRequest, match_id: int) -> Any:
+    """Return the places that a match from the picture stands on, gathered in cells."""
+    row = get_object_or_404(Match, pk=match_id)
+    return row.facts.get("scene", {}).get("spots", [])
 
 
 @router.post("/lights/{light_id}/match", response={202: JobOut}, operation_id="matchAngles")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from syntonos.core.chain import Decode, Parts, chain_to_json, compose
 from syntonos.core.chain.document import Match as MatchStage
 from syntonos.core.errors import FitError
 from syntonos.core.matching.pooled import carried_error, general_match
-from syntonos.server.matching import selectors
+from syntonos.server.matching import evidence, selectors
 from syntonos.server.matching.models import Match
 from syntonos.server.matching.services import append, other_pairs
 from syntonos.server.productions.models import Camera, Light
@@ -96,17 +96,17 @@ def borrow(*, light: Light, camera: Camera, source_id: int | None, base_number: 
     )  # fmt: skip
     chain = compose(Parts(Decode(camera.encoding, camera.levels), match=stage))
     where = chosen.light.name if chosen.light else "all lights"
-    evidence = source.evidence | {
+    facts = source.facts | {
         "borrowed": {"kind": chosen.kind, "from": where, "why": chosen.why},
         "expected": chosen.expected, "expected_low": None, "expected_high": None,
         "expected_kinds": None,
         "before": None, "residuals": [], "models": [], "advice": [], "areas": [], "weights": [],
-        "stops": stage.stops, "match": asdict(stage), "limit": "", "model": "matrix",
+        "stops": stage.stops, "limit": "", "model": "matrix",
         "warnings": [], "pairs": [],
     }  # fmt: skip
     match = Match(
         light=light, camera=camera, reference=camera.production.reference_camera,
         reference_reading=source.reference_reading, angle_reading=source.angle_reading,
-        chain=chain_to_json(chain), evidence=evidence,
+        chain=chain_to_json(chain), evidence=evidence.written("borrowed", facts),
     )  # fmt: skip
     return append(match, base_number, "match.borrow")

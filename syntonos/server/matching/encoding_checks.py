@@ -59,7 +59,7 @@ def is_suspicious(evidence: Mapping[str, Any]) -> bool:
 
 def start_where_doubtful(match: Match) -> Job | None:
     """Queue the check of a match's own readings where its figures point to another encoding."""
-    if match.reference_reading is None or not is_suspicious(match.evidence):
+    if match.reference_reading is None or not is_suspicious(match.facts):
         return None
     return start(match.light, match.camera)
 

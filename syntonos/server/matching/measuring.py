@@ -15,7 +15,7 @@ from syntonos.core.chain import Overrides, compose, read_balance
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.trim_maps import on_hue_plane
 from syntonos.core.errors import FitError
-from syntonos.core.matching.by_places import clusters_of
+from syntonos.core.matching.by_places import alike, clusters_of
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
 from syntonos.core.matching.places import WIDTH
 from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
@@ -122,7 +122,7 @@ def _measured(
     skins = [one for one in both if one[0].is_skin]
     # Three seconds for a pair of frames are taken unasked only where the match stands on them too.
     rest = ["picture", "scene"]
-    if match is not None and selectors.of_picture(match):
+    if match is not None and selectors.of_scene(match):
         rest.reverse()
     sources = [
         name for name, there in
@@ -233,9 +233,9 @@ def _by_the_scene(seen: OnScreen, body: MeasureIn) -> tuple[Tuner | None, str, s
         spots = (at * [width, height] - 0.5).astype(np.float32)[:, None]
         soft = cv2.blur(np.asarray(picture, np.float32), (5, 5))
         lights.append(cv2.remap(soft, spots, None, cv2.INTER_LINEAR)[:, 0].astype(np.float64))
-    want, got, _, count = clusters_of(replace(places, reference=lights[0], angle=lights[1]))
-    tuner = tuner_fitted(want, got, _SPREAD_OF_PLACES)
-    words = _WORDS["scene"].format(count=int(count.sum()), overlap=places.overlap)
+    groups = clusters_of(*alike(*lights))
+    tuner = tuner_fitted(groups.reference, groups.angle, _SPREAD_OF_PLACES)
+    words = _WORDS["scene"].format(count=int(groups.count.sum()), overlap=places.overlap)
     return tuner, "scene", words
 
 

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import models
 
 from syntonos.server.history.models import Identified, Kept, Revision
+from syntonos.server.matching import evidence as documents
 
 
 class ReadingsInForce(models.Manager["ChartReading"]):
@@ -212,7 +215,7 @@ class Match(Revision):
         blank=True,
     )  # fmt: skip
     chain = models.JSONField()  # a chain document with this match
-    evidence = models.JSONField()  # the core's fit
+    evidence = models.JSONField()  # what it stands on, by kind; read as `facts`
     restored_from = models.ForeignKey(
         "self", on_delete=models.PROTECT, null=True, blank=True, related_name="+"
     )
@@ -231,6 +234,11 @@ class Match(Revision):
                 condition=~models.Q(camera=models.F("reference")), name="match_of_an_angle"
             ),
         ]  # fmt: skip
+
+    @property
+    def facts(self) -> dict[str, Any]:
+        """What it stands on, in the present version."""
+        return documents.read(self.evidence)
 
     def __str__(self) -> str:
         return f"match {self.number} of camera {self.camera_id} in light {self.light_id}"

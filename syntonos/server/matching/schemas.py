@@ -9,6 +9,10 @@ from ninja import Schema
 from pydantic import Field
 
 from syntonos.server.jobs.schemas import JobOut
+from syntonos.server.matching.evidence import Kind
+
+Way = Literal["picture", "areas", "statistics"]
+Box = tuple[float, float, float, float]  # left, top, width, height
 
 Point = tuple[float, float]
 ModelName = Literal["white", "matrix", "roots", "smooth", "averaged"]
@@ -266,14 +270,38 @@ class BaseIn(Schema):
     base: int | None = None
 
 
-class PictureOut(Schema):
+class SceneOut(Schema):
     """What a match without a chart stands on."""
 
-    names: tuple[str, str]  # the clips of reference and angle
-    places: int
-    overlap: float  # share of the reference's picture that the angle's shows too
+    clips: tuple[str, str]  # of reference and angle
+    names: tuple[str, str]
+    places: int = 0
+    overlap: float = 0.0  # share of the reference's picture that the angle's shows too
     clusters: int  # of colour
     aside: int  # of them, set aside
+    probes: int = 0  # that took part
+    misses: list[float] = []  # delta E that each probe is off, where it is from them
+    mix: float = 1.0  # how much of statistics was taken
+    left_out: list[Box] = []  # by hand, shares of the reference's picture
+
+
+class SpotOut(Schema):
+    """Places of a cell of the reference's picture, at their middle in both, in shares."""
+
+    reference: tuple[float, float]
+    angle: tuple[float, float]
+    box: Box  # the cell
+    count: int
+    used: float  # share of them that took part
+    miss: float  # median delta E that the match misses
+    by_hand: bool  # taken out by a person
+
+
+class SeenOut(Schema):
+    """What is expected of colours that a scene has, and of others."""
+
+    seen: ExpectedOut
+    unseen: ExpectedOut
 
 
 class MatchOut(Schema):
@@ -295,7 +323,8 @@ class MatchOut(Schema):
     pool: bool
     target: str | None  # the name of the values it was fitted to, if not the reference's reading
     borrowed: BorrowedOut | None
-    picture: PictureOut | None  # where it stands on no chart
+    kind: Kind
+    scene: SceneOut | None  # where it stands on no chart
     stops: float
     flare_share: float
     warmth: float
@@ -308,7 +337,8 @@ class MatchOut(Schema):
     expected: float | None  # mean delta E of colours that are not on the chart
     expected_low: float | None
     expected_high: float | None
-    expected_kinds: ExpectedKindsOut | None  # None before matches told it, and of borrowed ones
+    expected_kinds: ExpectedKindsOut | None  # None before matches told it, and without a chart
+    expected_seen: SeenOut | None  # of matches without a chart
     models: list[ModelOut]
     advice: list[AdviceOut]
     limit: str
@@ -317,10 +347,15 @@ class MatchOut(Schema):
     matrix: list[tuple[float, float, float]]
 
 
-class FromPictureIn(Schema):
-    clip_id: int
-    reference_clip_id: int
-    base_number: int = 0
+class FromSceneIn(Schema):
+    # Without clips the light's scenes are taken in their order.
+    clip_id: int | None = None
+    reference_clip_id: int | None = None
+    by: Way = "picture"
+    left_out: list[Box] = Field(default_factory=list, max_length=600)
+    with_probes: bool = False  # whether probes of both clips count beside places
+    mix: float = Field(1.0, ge=0, le=1)
+    base_number: int = Field(0, ge=0)
 
 
 class MenuOut(Schema):

@@ -6,6 +6,9 @@ import threading
 from collections import OrderedDict
 from typing import Any, Final
 
+import numpy as np
+from numpy.typing import NDArray
+
 from syntonos.core.chain import Chain, Decode, EncodingOutput
 from syntonos.core.chain.executor import execute
 from syntonos.core.matching.places import WIDTH, Places, find_places
@@ -42,10 +45,13 @@ def places_of(reference: Clip, angle: Clip, frames: tuple[int, int]) -> Places:
 
 
 def _found(seen: tuple[tuple[Clip, int], ...]) -> Places:
-    lights, clear = [], []
-    for clip, frame in seen:
-        code = frame_of(clip, frame, WIDTH)
-        chain = Chain(Decode(clip.encoding, clip.levels), _LIGHT)
-        lights.append(execute(chain, code, number=frame))
-        clear.append(~mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1))
-    return find_places(lights[0], lights[1], usable=(clear[0], clear[1]))
+    (one, clear), (other, plain) = (seen_in(clip, frame) for clip, frame in seen)
+    return find_places(one, other, usable=(clear, plain))
+
+
+def seen_in(clip: Clip, frame: int) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """Return a frame as its clip is taken, scene-linear AP1 960 wide at most, and what is clear."""
+    code = frame_of(clip, frame, WIDTH)
+    light = execute(Chain(Decode(clip.encoding, clip.levels), _LIGHT), code, number=frame)
+    clipped = mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1)
+    return light, np.asarray(~clipped, np.bool_)

@@ -123,12 +123,12 @@ class Status:
 
 def is_borrowed(match: Match) -> bool:
     """Say whether a match was taken over from other lights."""
-    return "borrowed" in match.evidence
+    return bool(match.facts["kind"] == "borrowed")
 
 
-def of_picture(match: Match) -> bool:
+def of_scene(match: Match) -> bool:
     """Say whether a match stands on what both cameras see, and on no chart."""
-    return "picture" in match.evidence
+    return "scene" in match.facts
 
 
 def target_of(match: Match) -> CoreReading:
@@ -139,7 +139,7 @@ def target_of(match: Match) -> CoreReading:
 def _target_data(match: Match) -> Any:
     if match.reference_reading is not None:
         return match.reference_reading.data
-    return match.evidence["target"]["reading"]
+    return match.facts["target"]["reading"]
 
 
 def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: ChartReading | None
@@ -181,6 +181,7 @@ def status(
     has_chart: bool = True,
     doubt: str = "",
     trim: TrimStage | None = None,
+    base_scenes: Sequence[Clip] = (),
 ) -> Status:
     """Judge an angle: the delta E to expect off the chart against the production's tolerance.
 
@@ -192,6 +193,8 @@ def status(
         Whether there is a clip of a chart to read.
     trim
         The camera's in the light, where it has one: the tuner measures after it.
+    base_scenes
+        The reference's clips in the light, which a match without a chart stands on.
     doubt
         What speaks against the encoding that its chart is taken as.
     """
@@ -200,13 +203,15 @@ def status(
         return Status("reference", None, None, None, "none" if own else read_chart)
     if match is not None:
         value = _value(match)
-        before = match.evidence.get("before")
-        distance = None if is_borrowed(match) or of_picture(match) else _tuner(match, trim)
+        before = match.facts.get("before")
+        distance = None if is_borrowed(match) or of_scene(match) else _tuner(match, trim)
         if is_stale(camera, match, own, base):
             return Status("stale", value, before, distance, "fit_again")
         if is_borrowed(match):
             return Status("borrowed", value, None, None, read_chart)
         assert value is not None  # noqa: S101 - only borrowed matches have none
+        if of_scene(match) and _reference_moved(match, base_scenes):
+            return Status("stale", value, before, distance, "fit_again")
         if other := taken_otherwise(match, scenes):
             return Status("off", value, before, distance, "take_alike", other)
         verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
@@ -230,13 +235,20 @@ def clipped_share(scenes: Iterable[Clip]) -> float:
     return max((clip.clipped_share or 0.0 for clip in scenes), default=0.0)
 
 
+def _reference_moved(match: Match, base_scenes: Iterable[Clip]) -> bool:
+    """Say whether the reference's clip of a match without a chart is taken otherwise by now."""
+    scene = match.facts["scene"]
+    found = [clip for clip in base_scenes if str(clip.uuid) == scene["clips"][0]]
+    return any([clip.encoding, clip.levels] != scene["taken"][0] for clip in found)
+
+
 def taken_otherwise(match: Match, scenes: Iterable[Clip]) -> str:
     """Say which scene is decoded otherwise than the chart that its match was fitted on, or ""."""
     reading = match.angle_reading
-    what = "the chart was read" if reading is not None else "the picture was matched"
+    what = "the chart was read" if reading is not None else "the scene was matched"
     taken = (
         (reading.encoding, reading.levels) if reading is not None
-        else tuple(match.evidence["picture"]["taken"][1])
+        else tuple(match.facts["scene"]["taken"][1])
     )  # fmt: skip
     for clip in scenes:
         if (clip.encoding, clip.levels) != taken:
@@ -250,7 +262,7 @@ def taken_otherwise(match: Match, scenes: Iterable[Clip]) -> str:
 
 def verdict_of(match: Match, tolerance: float, clipped: float = 0.0) -> Verdict:
     """Judge a match by its evidence, and by how much of the angle's scene is clipped."""
-    e = match.evidence
+    e = match.facts
     patches = e.get("residuals", [])
     left_out = sum(1 for patch in patches if patch["left_out"]) / max(len(patches), 1)
     return judge_match(_value(match) or e["left_one_out"], tolerance,
@@ -263,9 +275,9 @@ def same_chart(base: ChartReading, own: ChartReading) -> bool:
 
 
 def _value(match: Match) -> float | None:
-    value = match.evidence.get("expected")
+    value = match.facts.get("expected")
     if value is None and not is_borrowed(match):
-        value = match.evidence["left_one_out"]
+        value = match.facts["left_one_out"]
     return None if value is None else float(value)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,7 +43,7 @@ from syntonos.server.footage.clipping import measure
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.history.services import step
-from syntonos.server.matching import selectors
+from syntonos.server.matching import evidence, selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
 from syntonos.server.matching.chains import chain_of, parts_of
 from syntonos.server.matching.models import ChartReading, Match
@@ -77,7 +77,7 @@ def request_of(match: Match | None, *, base_number: int) -> FitRequest:
     """Return the request that a match came from, to ask for it again on newer readings."""
     if match is None or selectors.is_borrowed(match):
         return FitRequest(base_number=base_number)
-    e = match.evidence
+    e = match.facts
     values = e["target"]["name"] if "target" in e else ""
     return FitRequest(
         e.get("asked", AVERAGED), tuple(e.get("leave_out", ())),
@@ -90,6 +90,11 @@ def request_of(match: Match | None, *, base_number: int) -> FitRequest:
     )  # fmt: skip
 
 
+_SCENE_VERBS: Final = {
+    "picture": "from the picture", "areas": "from probes", "statistics": "estimated by statistics",
+}  # fmt: skip
+
+
 def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
     """Store a match as the newest and current revision, if its base still is the newest."""
     rows = Match.objects.filter(light=match.light, camera=match.camera, reference=match.reference)
@@ -98,7 +103,7 @@ def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
         "match.fit": "fitted",
         "match.restore": "taken again",
         "match.borrow": "borrowed",
-        "match.picture": "from the picture",
+        "match.picture": _SCENE_VERBS.get(match.facts["kind"], ""),
     }[kind]
     with step(
         match.camera.production_id, kind, lambda _: f"{where}: match {match.number} {verb}"
@@ -213,7 +218,7 @@ def _target(light: Light, camera: Camera, request: FitRequest, own: CoreReading)
         return published_reading(own.layout)
     if request.values == KEPT:
         current = selectors.current_match(light.pk, camera)
-        if current is None or "target" not in current.evidence:
+        if current is None or "target" not in current.facts:
             raise FitError(
                 "The match in force stands on no table.", hint="Choose the table again.",
                 code="fit.no_table",
@@ -280,7 +285,7 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
         change = delta_e_2000(before, after)
         clips.append({"name": clip.name, "mean": float(change.mean()),
                       "most": float(np.percentile(change, 99))})  # fmt: skip
-    expected_now = current.evidence.get("expected")
+    expected_now = current.facts.get("expected")
     files = list(current.exports.order_by("-id").values_list("file_name", flat=True))
     return Change(found.expected, expected_now, clips, files)
 
@@ -290,18 +295,20 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     # The fit stays outside the transaction: it takes a while and touches no rows.
     found, base, own, target = _found(light, camera, request)
     chain = compose(Parts(Decode(own.encoding, own.levels), match=found.match))
-    evidence = fit_to_json(found) | {
+    facts = fit_to_json(found) | {
         "weights": request.weights, "asked": request.model, "pool": request.pool,
         "areas": [asdict(pair) for pair in request.areas],
         "leave_out": list(request.leave_out), "fills": request.fills,
     }  # fmt: skip
     if base is None:
         name = "published values" if request.values == "published" else request.values_name
-        evidence["target"] = {"name": name, "reading": reading_to_json(target)}
-    evidence["warnings"] = [*_reading_warnings(base, own), *evidence["warnings"]]
+        facts["target"] = {"name": name, "reading": reading_to_json(target)}
+    facts["warnings"] = [*_reading_warnings(base, own), *facts["warnings"]]
+    kind: evidence.Kind = "values" if base is None else "chart"
     match = Match(
         light=light, camera=camera, reference=camera.production.reference_camera,
-        reference_reading=base, angle_reading=own, chain=chain_to_json(chain), evidence=evidence,
+        reference_reading=base, angle_reading=own, chain=chain_to_json(chain),
+        evidence=evidence.written(kind, facts),
     )  # fmt: skip
     kept = append(match, request.base_number)
     for clip in Clip.objects.filter(light=light, camera=camera).select_related("camera"):

@@ -91,7 +91,7 @@ def _moved(match: Match, meant: set[int], encoding: str, levels: str) -> Moved:
         return as_encoded(reading, find_encoding(encoding), levels)
 
     assert match.angle_reading is not None  # noqa: S101 - those from the picture are left out
-    e = match.evidence
+    e = match.facts
     now = e.get("expected", e["left_one_out"])
     try:
         target = (

@@ -271,6 +271,16 @@ export const measureQuery = (light: number, camera: number, asked: Asked | null)
   });
 
 /** Probes of a light, with their places in its clips. */
+export const spotsQuery = (match: number) =>
+  queryOptions({
+    queryKey: ["spots", match],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/matches/{match_id}/spots", { params: { path: { match_id: match } }, signal }),
+      ),
+    staleTime: Number.POSITIVE_INFINITY, // a revision never changes
+  });
+
 export const probesQuery = (light: number) =>
   queryOptions({
     queryKey: ["probes", light],

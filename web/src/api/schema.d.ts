@@ -456,7 +456,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/lights/{light_id}/cameras/{camera_id}/matches/from-picture": {
+    "/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene": {
         parameters: {
             query?: never;
             header?: never;
@@ -466,10 +466,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Match From Picture
+         * Match From Scene
          * @description Match a camera by what both pictures show, where nobody shot a chart.
          */
-        post: operations["matchFromPicture"];
+        post: operations["matchFromScene"];
         delete?: never;
         options?: never;
         head?: never;
@@ -779,6 +779,26 @@ export interface paths {
         put?: never;
         /** Restore Match */
         post: operations["restoreMatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/matches/{match_id}/spots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Spots
+         * @description Return the places that a match from the picture stands on, gathered in cells.
+         */
+        get: operations["listSpots"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2237,6 +2257,8 @@ export interface components {
             doubt: components["schemas"]["DoubtOut"] | null;
             /** Light Id */
             light_id: number;
+            /** Match Kind */
+            match_kind: ("chart" | "values" | "areas" | "borrowed" | "picture" | "statistics") | null;
             /** Match Number */
             match_number: number | null;
             /**
@@ -3153,17 +3175,40 @@ export interface components {
             /** Turned Score */
             turned_score: number;
         };
-        /** FromPictureIn */
-        FromPictureIn: {
+        /** FromSceneIn */
+        FromSceneIn: {
             /**
              * Base Number
              * @default 0
              */
             base_number: number;
+            /**
+             * By
+             * @default picture
+             * @enum {string}
+             */
+            by: "picture" | "areas" | "statistics";
             /** Clip Id */
-            clip_id: number;
+            clip_id?: number | null;
+            /** Left Out */
+            left_out?: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
             /** Reference Clip Id */
-            reference_clip_id: number;
+            reference_clip_id?: number | null;
+            /**
+             * With Probes
+             * @default false
+             */
+            with_probes: boolean;
         };
         /**
          * Highlights
@@ -3733,6 +3778,7 @@ export interface components {
             expected_kinds: components["schemas"]["ExpectedKindsOut"] | null;
             /** Expected Low */
             expected_low: number | null;
+            expected_seen: components["schemas"]["SeenOut"] | null;
             /** Fills */
             fills: boolean;
             /** Flare Share */
@@ -3742,6 +3788,11 @@ export interface components {
             id: number;
             /** Is Current */
             is_current: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "chart" | "values" | "areas" | "borrowed" | "picture" | "statistics";
             /** Left One Out */
             left_one_out: number;
             /** Limit */
@@ -3762,13 +3813,13 @@ export interface components {
             models: components["schemas"]["ModelOut"][];
             /** Number */
             number: number;
-            picture: components["schemas"]["PictureOut"] | null;
             /** Pool */
             pool: boolean;
             /** Residuals */
             residuals: components["schemas"]["ResidualOut"][];
             /** Restored From */
             restored_from: number | null;
+            scene: components["schemas"]["SceneOut"] | null;
             /** Slope */
             slope: number;
             /** Stops */
@@ -4188,25 +4239,6 @@ export interface components {
                 number,
                 number
             ];
-        };
-        /**
-         * PictureOut
-         * @description What a match without a chart stands on.
-         */
-        PictureOut: {
-            /** Aside */
-            aside: number;
-            /** Clusters */
-            clusters: number;
-            /** Names */
-            names: [
-                string,
-                string
-            ];
-            /** Overlap */
-            overlap: number;
-            /** Places */
-            places: number;
         };
         /**
          * PlaceIn
@@ -4637,6 +4669,61 @@ export interface components {
             stage: components["schemas"]["Look"] | null;
         };
         /**
+         * SceneOut
+         * @description What a match without a chart stands on.
+         */
+        SceneOut: {
+            /** Aside */
+            aside: number;
+            /** Clips */
+            clips: [
+                string,
+                string
+            ];
+            /** Clusters */
+            clusters: number;
+            /**
+             * Left Out
+             * @default []
+             */
+            left_out: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Misses
+             * @default []
+             */
+            misses: number[];
+            /**
+             * Mix
+             * @default 1
+             */
+            mix: number;
+            /** Names */
+            names: [
+                string,
+                string
+            ];
+            /**
+             * Overlap
+             * @default 0
+             */
+            overlap: number;
+            /**
+             * Places
+             * @default 0
+             */
+            places: number;
+            /**
+             * Probes
+             * @default 0
+             */
+            probes: number;
+        };
+        /**
          * SeenIn
          * @description A frame of a clip, and how it is looked at.
          */
@@ -4689,6 +4776,14 @@ export interface components {
              * @default 960
              */
             width: number;
+        };
+        /**
+         * SeenOut
+         * @description What is expected of colours that a scene has, and of others.
+         */
+        SeenOut: {
+            seen: components["schemas"]["ExpectedOut"];
+            unseen: components["schemas"]["ExpectedOut"];
         };
         /** SequenceOut */
         SequenceOut: {
@@ -4786,6 +4881,37 @@ export interface components {
             /** Name */
             name: string;
             reading: components["schemas"]["ReadingOut"] | null;
+        };
+        /**
+         * SpotOut
+         * @description Places of a cell of the reference's picture, at their middle in both, in shares.
+         */
+        SpotOut: {
+            /** Angle */
+            angle: [
+                number,
+                number
+            ];
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** By Hand */
+            by_hand: boolean;
+            /** Count */
+            count: number;
+            /** Miss */
+            miss: number;
+            /** Reference */
+            reference: [
+                number,
+                number
+            ];
+            /** Used */
+            used: number;
         };
         /** StandingClip */
         StandingClip: {
@@ -6117,7 +6243,7 @@ export interface operations {
             };
         };
     };
-    matchFromPicture: {
+    matchFromScene: {
         parameters: {
             query?: never;
             header?: never;
@@ -6129,7 +6255,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FromPictureIn"];
+                "application/json": components["schemas"]["FromSceneIn"];
             };
         };
         responses: {
@@ -6626,6 +6752,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MatchOut"];
+                };
+            };
+        };
+    };
+    listSpots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                match_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpotOut"][];
                 };
             };
         };

@@ -85,6 +85,7 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
   reason: "",
   doubt: null,
   match_number: 1,
+  match_kind: "chart",
   stand: "k",
   ...changes,
 });
@@ -152,7 +153,9 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   pool: false,
   target: null,
   borrowed: null,
-  picture: null,
+  kind: "chart",
+  scene: null,
+  expected_seen: null,
   stops: 0.33,
   flare_share: 0.005,
   warmth: 30,

@@ -16,6 +16,7 @@ import { BalancePanel } from "./Balance";
 import { type Candidate, Candidates } from "./Candidates";
 import { CopyTrim } from "./CopyTrim";
 import { useTellCleanWindow } from "./cleanWindow";
+import { figure } from "./figure";
 import { createHand, type HandStore, ofAngle, ofReference } from "./hand";
 import { LookPanel } from "./Look";
 import { OverlayLines } from "./OverlayLines";
@@ -28,6 +29,8 @@ import { type Probes, useProbes } from "./probes/useProbes";
 import { Revisions } from "./Revisions";
 import { Scopes, type SkinsStore } from "./Scopes";
 import { CompareSwitch, ViewSwitch } from "./Switches";
+import { PlacesLayer } from "./scene/PlacesLayer";
+import { useScene } from "./scene/useScene";
 import { asShot, hatched, regionOf, seenOf, UNZOOMED, type Zoom, zoomed, zoomText } from "./seen";
 import { TrimPanel } from "./TrimPanel";
 import { allOff, TunerHand } from "./TunerHand";
@@ -206,6 +209,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     isShown: !isOwnBoth && tried === null,
   });
   const skins = useSkins(probes);
+  const scene = useScene(angle, [baseClip, ownClip], hand);
   const [drawing, setDrawing] = useState(false);
   const [aiming, setAiming] = useState(false);
   // Whether a stage was opened from the probe table, which Esc brings back.
@@ -291,6 +295,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <Revisions
             angle={angle}
             clips={[baseClip, ownClip]}
+            scene={scene}
+            shared={probes.shared}
             compared={compared}
             onCompare={setCompared}
           />
@@ -415,6 +421,9 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
               )}
               {place.scoped[side] && (
                 <RegionFrame region={place.scoped[side]} view={regionOf(place.zoom, side)} />
+              )}
+              {place.panel === "match" && !isOwnBoth && (
+                <PlacesLayer side={side} scene={scene} hand={hand} zoom={place.zoom} />
               )}
               <ProbesLayer
                 side={side}
@@ -583,17 +592,3 @@ const SOURCES: Record<Source, string> = {
   scene: "matching places",
   picture: "statistics",
 };
-
-/** What the match, or the clip as shot, is known to miss. */
-function figure(match: Match, isOn: boolean): string {
-  if (match.borrowed)
-    return match.expected === null
-      ? `from ${match.borrowed.source}, tried nowhere`
-      : `from ${match.borrowed.source}, about ${match.expected.toFixed(1)} ΔE`;
-  const [off, on] = match.picture
-    ? ["expected, from the picture", "in the scene"]
-    : ["off the chart", "on the chart"];
-  return isOn
-    ? `ΔE ${(match.expected ?? match.left_one_out).toFixed(2)} ${off}`
-    : `ΔE ${match.before?.toFixed(2) ?? "–"} ${on}`;
-}

@@ -44,7 +44,12 @@ export function PicturePane({
   const there = (event: { clientX: number; clientY: number }) =>
     inPicture(regionOf(now(), side), ...share(event));
   useWheel(box, (event) =>
-    onZoom(zoomed(now(), 1.25 ** -Math.sign(event.deltaY), ...share(event))),
+    onZoom(
+      zoomed(now(), 1.25 ** -Math.sign(event.deltaY), ...share(event), {
+        side,
+        across: hand.getState().across,
+      }),
+    ),
   );
   const move = (event: PointerEvent) => {
     onPoint(side, there(event));

@@ -1,21 +1,28 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { type Angle, api, type Match, unwrap } from "@/api/client";
-import { afterChange, isOpen, jobsQuery, matchesQuery } from "@/api/queries";
+import { afterChange, matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { when } from "@/shared/when";
+import { ExpectedOf, MatchScene, standsOn } from "./scene/MatchScene";
+import type { Clips, Scene } from "./scene/useScene";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
 export function Revisions({
   angle,
   clips,
+  scene,
+  shared,
   compared,
   onCompare,
 }: {
   angle: Angle;
   /** The clips on screen: where there is no chart a match is made from them. */
-  clips: readonly [{ id: number } | undefined, { id: number } | undefined];
+  clips: Clips;
+  scene: Scene;
+  /** How many probes have a place in both. */
+  shared: number;
   /** The revision that stands beside the one in force. */
   compared: Match | null;
   onCompare: (match: Match | null) => void;
@@ -42,12 +49,10 @@ export function Revisions({
         <div className="faint flex flex-col items-start gap-2">
           No match yet. Read the chart in both clips and fit; where nobody shot one, match from what
           both pictures show.
-          <span className="flex gap-2">
-            <Link className="btn btn-sm" to={chart}>
-              Open the Chart
-            </Link>
-            <FromPicture angle={angle} clips={clips} />
-          </span>
+          <Link className="btn btn-sm" to={chart}>
+            Open the Chart
+          </Link>
+          <MatchScene scene={scene} clips={clips} shared={shared} />
         </div>
       )}
       <ul>
@@ -62,15 +67,7 @@ export function Revisions({
                     ? "?"
                     : (m.expected ?? m.left_one_out).toFixed(2)}
                 </b>
-                <span className="faint">
-                  {" "}
-                  ·{" "}
-                  {m.borrowed
-                    ? `borrowed from ${m.borrowed.source}`
-                    : m.picture
-                      ? `from the picture: ${m.picture.places} places, ${Math.round(100 * m.picture.overlap)} % in common`
-                      : m.model_word}
-                </span>
+                <span className="faint"> · {standsOn(m)}</span>
                 {m.restored_from !== null && (
                   <span className="faint"> · as revision {m.restored_from}</span>
                 )}
@@ -78,6 +75,7 @@ export function Revisions({
               <span className="faint block text-2xs">
                 {signed(m.stops, 2)} stop, {signed(-m.warmth, 0)} mired, {when(m.created)}
               </span>
+              {m.is_current && <ExpectedOf match={m} />}
             </span>
             {m.is_current ? (
               <span className="faint ml-auto">in force</span>
@@ -110,57 +108,9 @@ export function Revisions({
       </ul>
       {(matches.data?.length ?? 0) > 0 && !angle.angle.reading && (
         <div className="mt-2 flex">
-          <FromPicture angle={angle} clips={clips} />
+          <MatchScene scene={scene} clips={clips} shared={shared} />
         </div>
       )}
     </section>
-  );
-}
-
-/** A match from what both pictures show; a job, which says how far it is and what is wrong. */
-function FromPicture({
-  angle,
-  clips: [reference, own],
-}: {
-  angle: Angle;
-  clips: readonly [{ id: number } | undefined, { id: number } | undefined];
-}) {
-  const client = useQueryClient();
-  const jobs = useQuery(jobsQuery(angle.production_id)).data ?? [];
-  const make = useMutation({
-    mutationFn: () =>
-      unwrap(
-        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-picture", {
-          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
-          body: {
-            clip_id: own?.id ?? 0,
-            reference_clip_id: reference?.id ?? 0,
-            base_number: angle.base_number,
-          },
-        }),
-      ),
-    onSuccess: () =>
-      client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
-  });
-  const job = jobs.find((j) => j.id === make.data?.id);
-  const running = make.isPending || (job !== undefined && isOpen(job));
-  return (
-    <>
-      <button
-        type="button"
-        className="btn btn-sm"
-        disabled={running || !reference || !own}
-        title="Places that both clips show are found and fitted as a chart's patches are"
-        onClick={() => make.mutate()}
-      >
-        {running ? (job?.step ?? "Looking …") : "Match from the picture"}
-      </button>
-      {make.isError && <Problem error={make.error} />}
-      {job?.problem && (
-        <p role="alert" className="basis-full">
-          {job.problem.detail} {job.problem.hint}
-        </p>
-      )}
-    </>
   );
 }

@@ -9,6 +9,7 @@ import { createHand, ofAngle, ofReference } from "./hand";
 import { hdrWords } from "./Pictures";
 import { PictureView } from "./pictureView";
 import { Revisions } from "./Revisions";
+import type { Scene } from "./scene/useScene";
 import { asShot } from "./seen";
 import { next } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
@@ -37,6 +38,16 @@ function server() {
     open.shift()?.(new Response(JSON.stringify(body), { status }));
   return { asked, answer, fail };
 }
+
+const SCENE: Scene = {
+  spots: [],
+  run: vi.fn(),
+  running: false,
+  step: "",
+  error: null,
+  problem: null,
+  toggle: vi.fn(),
+};
 
 const seen = (frame: number, overrides: Overrides = {}): Seen => ({
   clip_id: 3,
@@ -146,6 +157,8 @@ describe("revisions", () => {
     show(
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
+        scene={SCENE}
+        shared={0}
         angle={angle({ base_number: 3 })}
         compared={null}
         onCompare={onCompare}
@@ -173,6 +186,8 @@ describe("revisions", () => {
     show(
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
+        scene={SCENE}
+        shared={0}
         angle={angle({ match: null, base_number: 0 })}
         compared={null}
         onCompare={vi.fn()}

@@ -2,6 +2,7 @@ import { createStore, type StoreApi } from "zustand/vanilla";
 import type { Seen } from "@/api/draft";
 import type { Dials } from "./Balance";
 import type { LookStage } from "./lookSteps";
+import type { Across } from "./scene/across";
 import { regionOf, type Zoom } from "./seen";
 import { full, type TrimStage } from "./trimParts";
 
@@ -25,6 +26,8 @@ export type Hand = {
   isBefore: boolean;
   /** Where the wipe is, in per cent; null where it is as the address says. */
   at: number | null;
+  /** Where the other picture shows the same, by the places that the match stands on. */
+  across: Across | null;
 };
 
 export type HandStore = StoreApi<Hand>;
@@ -39,6 +42,7 @@ export const createHand = (): HandStore =>
     zoom: null,
     isBefore: false,
     at: null,
+    across: null,
   }));
 
 const put = (seen: Seen, hand: Hand, frame: number | null, side: 0 | 1): Seen => ({

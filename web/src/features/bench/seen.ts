@@ -1,5 +1,6 @@
 import type { StandingClip } from "@/api/client";
 import type { Mark, Overrides, Seen } from "@/api/draft";
+import type { Across } from "./scene/across";
 import type { BenchPlace, ViewMark } from "./useBenchPlace";
 
 /** As shot: before the match and what was trimmed over it. */
@@ -43,11 +44,21 @@ export function onScreen(region: Shares | null, x: number, y: number): [number, 
 }
 
 /** Nearer or farther about the point of the screen that the pointer is at, in both pictures. */
-export function zoomed(zoom: Zoom, factor: number, x: number, y: number): Zoom {
+export function zoomed(
+  zoom: Zoom,
+  factor: number,
+  x: number,
+  y: number,
+  /** The picture that the pointer is over, and where the other shows the same. */
+  follow?: { side: 0 | 1; across: Across | null },
+): Zoom {
   const by = held(zoom.by * factor, 1, MOST);
   if (by === 1) return UNZOOMED;
+  const under = follow && inPicture(regionOf(zoom, follow.side), x, y);
+  const same = follow?.across && under && follow.across(follow.side, under);
   const at = ([0, 1] as const).map((side) => {
-    const [px, py] = inPicture(regionOf(zoom, side), x, y);
+    const own = inPicture(regionOf(zoom, side), x, y);
+    const [px, py] = same && side !== follow.side ? same : own;
     return [held(px + (0.5 - x) / by, 0, 1), held(py + (0.5 - y) / by, 0, 1)];
   });
   return { by, at: at as Zoom["at"] };

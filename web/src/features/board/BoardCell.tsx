@@ -1,10 +1,12 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Grid3x2 } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
-import type { Camera, Cell, Light } from "@/api/client";
-import { pictureUrl } from "@/api/queries";
+import { api, type Camera, type Cell, type Light, unwrap } from "@/api/client";
+import { isOpen, jobsQuery, pictureUrl } from "@/api/queries";
 import { STATE_WORDS, StateMark } from "@/shared/Marks";
 import { TunerTicks } from "@/shared/Tuner";
+import { isOfScene } from "./order";
 
 const STEPS: Record<Cell["next_step"], string> = {
   none: "",
@@ -15,6 +17,14 @@ const STEPS: Record<Cell["next_step"], string> = {
   read_reference: "Read reference",
   fit: "Fit a match",
   fit_again: "Fit again",
+};
+
+// From what a match is, where it is not from this light's chart.
+const KINDS: Partial<Record<NonNullable<Cell["match_kind"]>, string>> = {
+  picture: "by picture",
+  areas: "by probes",
+  statistics: "estimate",
+  values: "to values",
 };
 
 // Share of a picture: more is said, and takes the best verdict away.
@@ -78,8 +88,14 @@ export function BoardCell({
               <TunerTicks tuner={cell.tuner} aim={cell.aim} />
             </span>
           )}
+          {cell.next_step === "bring_chart" && cell.state === "not_measured" && cell.clip && (
+            <FromPicture cell={cell} production={production} name={name} />
+          )}
           {STEPS[cell.next_step] && cell.next_step !== "bring_in" && (
-            <Link to={`${base}/chart`} className="btn btn-xs">
+            <Link
+              to={isOfScene(cell) ? `${base}/bench?panel=match` : `${base}/chart`}
+              className="btn btn-xs"
+            >
               {STEPS[cell.next_step]}
             </Link>
           )}
@@ -117,6 +133,9 @@ function Verdict({ cell }: { cell: Cell }): ReactNode {
           <b className="value text-sm">{cell.delta_e.toFixed(2)}</b>{" "}
           <span className="faint">ΔE</span>
           {cell.match_number === null && <span className="faint"> unmatched</span>}
+          {cell.match_kind && KINDS[cell.match_kind] && (
+            <span className="faint"> {KINDS[cell.match_kind]}</span>
+          )}
         </span>
       )}
     </>
@@ -138,5 +157,37 @@ function Frame({ src, alt }: { src: string; alt: string }) {
       className="block aspect-video w-full bg-black object-cover"
       onError={() => setFailed(true)}
     />
+  );
+}
+
+/** Match a cell without a chart from what its scenes and the reference's both show. */
+function FromPicture({ cell, production, name }: { cell: Cell; production: number; name: string }) {
+  const client = useQueryClient();
+  const query = jobsQuery(production);
+  const start = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene", {
+          params: { path: { light_id: cell.light_id, camera_id: cell.camera_id } },
+          body: { by: "picture", left_out: [], with_probes: false, mix: 1, base_number: 0 },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries({ queryKey: query.queryKey }),
+  });
+  const job = (useQuery(query).data ?? []).find((j) => j.id === start.data?.id);
+  const running = start.isPending || (job !== undefined && isOpen(job));
+  const wrong =
+    start.error?.message ?? (job?.problem && `${job.problem.detail} ${job.problem.hint}`);
+  return (
+    <button
+      type="button"
+      className={`btn btn-xs ${wrong ? "text-error" : ""}`}
+      aria-label={`${name}: match from the picture`}
+      title={wrong || "Nobody shot a chart here: match from what both pictures show"}
+      disabled={running}
+      onClick={() => start.mutate()}
+    >
+      {running ? "Looking…" : wrong ? "Not the same scene" : "From picture"}
+    </button>
   );
 }

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { Board, Cell, Job } from "@/api/client";
 import { LEFT_ALONE, outcomesOf } from "@/features/jobs";
 import { StateMark } from "@/shared/Marks";
-import { urgency } from "./order";
+import { isOfScene, urgency } from "./order";
 
 export type Work = { cell: Cell; place: string; text: string; page: string };
 
@@ -61,7 +61,7 @@ export function workOf(board: Board, jobs: Job[]): Work[] {
           text: why || text,
           page: isClipped
             ? `${to}/bench?mark=clipped`
-            : cell.next_step === "bring_chart" && cell.clip
+            : cell.clip && (cell.next_step === "bring_chart" || isOfScene(cell))
               ? `${to}/bench?panel=match`
               : `${to}/chart`,
         },

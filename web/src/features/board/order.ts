@@ -13,3 +13,7 @@ export function worstFirst(lights: Light[], cells: Cell[]): Light[] {
     Math.max(-1, ...cells.filter((c) => c.light_id === light.id).map(urgency));
   return [...lights].sort((a, b) => worst(b) - worst(a));
 }
+
+/** Whether a cell's match stands on what both cameras see, and on no chart. */
+export const isOfScene = (cell: Cell): boolean =>
+  cell.match_kind === "picture" || cell.match_kind === "areas" || cell.match_kind === "statistics";

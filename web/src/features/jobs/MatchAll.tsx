@@ -9,7 +9,7 @@ export type AngleOutcome = {
   light_id: number;
   camera_id: number;
   camera: string;
-  outcome: "read" | "kept" | "matched" | "asked" | "failed" | "no_chart";
+  outcome: "read" | "kept" | "matched" | "from_picture" | "asked" | "failed" | "no_chart";
   text: string;
   expected: number | null;
 };
@@ -52,7 +52,7 @@ export function MatchAll({
           className="btn btn-xs self-start"
           disabled={running || start.isPending}
           onClick={() => start.mutate()}
-          title="Find and read the charts that are open here, and fit each angle to the reference"
+          title="Find and read the charts that are open here, and fit each angle to the reference; where there is none, match from the picture"
         >
           {running ? "Matching…" : "Match all here"}
         </button>
@@ -63,7 +63,7 @@ export function MatchAll({
   );
 }
 
-/** Only what a person has to see to; what went well shows in the cells. */
+/** What a person has to see to, and what was matched without a chart; the rest shows in the cells. */
 function Ended({ job, base }: { job: Job; base: string }) {
   if (job.problem)
     return (
@@ -73,11 +73,13 @@ function Ended({ job, base }: { job: Job; base: string }) {
     );
   if (job.state === "cancelled")
     return <p className="faint text-2xs">Stopped; what was done is kept.</p>;
-  const angles = outcomesOf(job).filter((a) => LEFT_ALONE.has(a.outcome));
+  const angles = outcomesOf(job).filter(
+    (a) => LEFT_ALONE.has(a.outcome) || a.outcome === "from_picture",
+  );
   return angles.map((a) => (
     <Link
       key={a.camera_id}
-      to={`${base}/c/${a.camera_id}/chart`}
+      to={`${base}/c/${a.camera_id}/${a.outcome === "from_picture" ? "bench?panel=match" : "chart"}`}
       className="text-2xs hover:underline"
     >
       <b>{a.camera}</b>: {a.text}

@@ -88,15 +88,25 @@ export function useProbes({
   const make = useMutation({
     mutationFn: ({ side, place }: { side: 0 | 1; place: Place }) => {
       const clip = clips[side] as Clip;
+      const places = [{ size: 0.015, ...place, clip_id: clip.id }];
+      // Where matched places say what the other picture shows there, it is kept in both.
+      const other = side === 0 ? 1 : 0;
+      const there = clips[other] && hand.getState().across?.(side, [place.x, place.y]);
+      if (there) {
+        const frame = hand.getState().frames[other] ?? frames[other];
+        const [x, y] = there;
+        places.push({ size: 0.015, frame, x, y, clip_id: (clips[other] as Clip).id });
+      }
       return unwrap(
         api.POST("/api/lights/{light_id}/probes", {
           params: { path: { light_id: light } },
-          body: { name: "", places: [{ size: 0.015, ...place, clip_id: clip.id }] },
+          body: { name: "", places },
         }),
       );
     },
     onSuccess: async (made, { side }) => {
-      open.current = { id: made.id, side, size: made.places[0]?.size ?? 0.015 };
+      const isOpen = made.places.length === 1;
+      open.current = isOpen ? { id: made.id, side, size: made.places[0]?.size ?? 0.015 } : null;
       setChosen(made.id);
       await done();
     },
@@ -136,8 +146,11 @@ export function useProbes({
     // What went wrong is told from the mutation itself.
     queue.current = queue.current.then(one).catch(() => undefined);
   };
+  const isIn = (probe: Probe, i: 0 | 1) => probe.places.some((p) => p.clip_id === clips[i]?.id);
   return {
     list: list ?? [],
+    /** How many have a place in both clips on screen. */
+    shared: (list ?? []).filter((p) => isIn(p, 0) && isIn(p, 1)).length,
     reader,
     points,
     chosen,

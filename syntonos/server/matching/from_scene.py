@@ -1,0 +1,287 @@
+"""Matches where nobody shot a chart: from what both cameras see, as a job and a revision."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from typing import Any, Final, Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import Decode, Parts, chain_to_json, compose
+from syntonos.core.charts.clipping import clip_of_scenes
+from syntonos.core.encodings import find_encoding
+from syntonos.core.errors import ColourError, FitError
+from syntonos.core.matching.by_areas import Area, Shot, colours_of_areas, fit_areas
+from syntonos.core.matching.by_places import fit_places, joined
+from syntonos.core.matching.by_statistics import fit_statistics
+from syntonos.core.matching.fit import white_distance
+from syntonos.core.matching.highlights import fill_of
+from syntonos.core.matching.models import AVERAGED
+from syntonos.core.matching.places import WIDTH, Places
+from syntonos.core.matching.pooled import pooled_prior
+from syntonos.core.matching.prior import Prior
+from syntonos.core.matching.report import scene_fit_to_json
+from syntonos.core.matching.scene_fit import SceneFit
+from syntonos.server.footage.clipping import frames_looked_at
+from syntonos.server.footage.models import Clip
+from syntonos.server.jobs import services as jobs
+from syntonos.server.jobs.models import Job
+from syntonos.server.jobs.services import Progress
+from syntonos.server.matching import evidence, probes
+from syntonos.server.matching.models import Match
+from syntonos.server.matching.seen_places import places_of, seen_in
+from syntonos.server.matching.services import append, other_pairs
+from syntonos.server.productions.models import Camera, Light
+
+KIND: Final = "match-scene"
+Way = Literal["picture", "areas", "statistics"]
+_PAIRS: Final = 3  # of frames, spread over the clips
+_MOST_CLIPS: Final = 2  # of either camera, where a light is matched in one go
+_CELL: Final = 1 / 24  # of a picture: places of one cell are shown as one
+_WORDS: Final[dict[Way, str]] = {
+    "picture": "from the picture", "areas": "from probes", "statistics": "by statistics",
+}  # fmt: skip
+_LIMITS: Final[dict[Way, str]] = {
+    "picture": "It stands on what the two pictures have in common.",
+    "areas": "It stands on the probes that both clips show.",
+    "statistics": "An estimate only: the pictures as a whole may differ by more than the cameras.",
+}
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Request:
+    """What a person asked for.
+
+    `left_out` are boxes of the reference's picture, in shares, whose places take no part;
+    `with_probes` says that probes of both clips count beside places; `mix` is how much of
+    statistics is taken, 0 to 1; `base_number` the newest revision that the person saw.
+    """
+
+    by: Way = "picture"
+    left_out: tuple[Box, ...] = ()
+    with_probes: bool = False
+    mix: float = 1.0
+    base_number: int = 0
+
+
+def start(
+    light: Light, camera: Camera, pairs: Sequence[tuple[Clip, Clip]], request: Request
+) -> Job:
+    """Queue a match of a camera in a light by pairs of clips, the reference's and its own."""
+    if camera.pk == camera.production.reference_camera_id:
+        raise FitError(
+            f"{camera} is the reference camera: the others are matched to it.",
+            hint="Choose another camera, or another reference.", code="fit.reference",
+        )  # fmt: skip
+    if not pairs:
+        raise FitError(
+            f"{light.name} has no scene of both the reference and {camera}.",
+            hint="Bring one of each in.", code="places.no_clips",
+        )  # fmt: skip
+    title = f"Match {camera.letter} in {light.name} {_WORDS[request.by]}"
+    return jobs.start(camera.production, KIND, title, {
+        "clips": [[base.pk, own.pk] for base, own in pairs], "by": request.by,
+        "left_out": [list(box) for box in request.left_out], "with_probes": request.with_probes,
+        "mix": request.mix, "base_number": request.base_number,
+    })  # fmt: skip
+
+
+def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
+    """Match by what clips show; arguments: clips, pairs of numbers, and those of a Request."""
+    rows = Clip.objects.select_related("camera__production__reference_camera", "light")
+    pairs = [(rows.get(pk=one), rows.get(pk=other)) for one, other in arguments["clips"]]
+    request = Request(
+        arguments["by"], tuple((b[0], b[1], b[2], b[3]) for b in arguments["left_out"]),
+        arguments["with_probes"], arguments["mix"], arguments["base_number"],
+    )  # fmt: skip
+    match = match_clips(pairs, request, progress)
+    return {"match": match.number, "expected": match.facts["expected"]}
+
+
+def clip_pairs(light: Light, camera: Camera) -> list[tuple[Clip, Clip]]:
+    """Return scenes of the reference and a camera that may show the same, in their order."""
+    reference = camera.production.reference_camera
+    if reference is None:
+        return []
+    rows = Clip.objects.filter(light=light, kind=Clip.Kind.SCENE).select_related(
+        "camera__production__reference_camera", "light"
+    )  # fmt: skip
+    base, own = (list(rows.filter(camera=who).order_by("id")) for who in (reference, camera))
+    return list(zip(base, own, strict=False))[:_MOST_CLIPS]
+
+
+def match_clips(
+    pairs: Sequence[tuple[Clip, Clip]], request: Request, progress: Callable[[float, str], None]
+) -> Match:
+    """Match an angle by pairs of clips, reference and angle, and keep it as a revision."""
+    base, own = pairs[0]
+    pool = _pool(own.light, own.camera)
+    shots, count = _shots(pairs) if request.by == "areas" or request.with_probes else ([], 0)
+    scene: dict[str, Any] = {"probes": count}
+    if request.by == "picture":
+        places, frames = _places(pairs, progress)
+        progress(0.9, "Fitting")
+        used = _not_in(places, request.left_out)
+        beside = (lambda match: colours_of_areas(shots, match)) if shots else None
+        fit = fit_places(places, used, beside=beside, pool=pool)
+        scene |= {
+            "frames": frames, "places": len(places.reference), "features": places.features,
+            "overlap": places.overlap, "agreement": places.agreement,
+            "left_out": [list(box) for box in request.left_out],
+            "spots": _spots(places, fit, used),
+        }  # fmt: skip
+    elif request.by == "areas":
+        if not count:
+            raise FitError(
+                f"No probe has a place in both {base} and {own}.",
+                hint="Keep the same things in both pictures: a click, or P.", code="areas.none",
+            )  # fmt: skip
+        progress(0.5, "Fitting to the probes")
+        fit = fit_areas(shots, pool=pool)
+        scene |= {"misses": [round(float(m), 3) for m in fit.misses]}
+    else:
+        progress(0.3, "Comparing the pictures as a whole")
+        (light, clear), (other, plain) = (seen_in(c, c.frame_count // 2) for c in (base, own))
+        fit = fit_statistics(light, other, mix=request.mix, usable=(clear, plain))
+        scene |= {"mix": request.mix}
+    return _kept(pairs, fit, scene, request)
+
+
+def _pool(light: Light, camera: Camera) -> Prior | None:
+    """Return what charts of other lights say of how the two sensors differ."""
+    known = other_pairs(light, camera)
+    return pooled_prior([(r, a) for _, r, a in known]) if known else None
+
+
+def _places(
+    pairs: Sequence[tuple[Clip, Clip]], progress: Callable[[float, str], None]
+) -> tuple[Places, list[list[int]]]:
+    """Return the places of a few pairs of frames, and which pairs showed the same scene.
+
+    Clips that began together are looked at in the same moments.
+    """
+    wanted = [
+        (one, other, frame)
+        for one, other in pairs
+        for frame in _moments(min(one.frame_count, other.frame_count))
+    ]
+    many, used, refused = [], [], None
+    for number, (one, other, frame) in enumerate(wanted):
+        what = f"What {one} and {other} both show in frame {frame + 1}"
+        progress(0.9 * number / len(wanted), what)
+        try:
+            many.append(places_of(one, other, (frame, frame)))
+            used.append([frame, frame])
+        except FitError as error:
+            refused = error
+    if not many:
+        assert refused is not None  # noqa: S101 - a clip has a frame
+        raise refused
+    return joined(many), used
+
+
+def _moments(count: int) -> list[int]:
+    return sorted({round(f) for f in np.linspace(0, count - 1, min(_PAIRS, count))})
+
+
+def _shots(pairs: Sequence[tuple[Clip, Clip]]) -> tuple[list[Shot], int]:
+    """Return the probes that have a place in both clips of a pair, as areas of their frames."""
+    out, count = [], 0
+    for base, own in pairs:
+        by_frames: dict[tuple[int, int], list[Area]] = {}
+        for probe in probes.probes_of(own.light):
+            one, other = probes.place_in(probe, base), probes.place_in(probe, own)
+            if one is not None and other is not None:
+                area = Area(_square(one, base), _square(other, own))
+                by_frames.setdefault((one.frame, other.frame), []).append(area)
+        for (first, second), areas in by_frames.items():
+            (light, clear), (other_light, plain) = seen_in(base, first), seen_in(own, second)
+            out.append(Shot(light, other_light, areas, (clear, plain)))
+            count += len(areas)
+    return out, count
+
+
+def _square(place: probes.ProbePlace, clip: Clip) -> Box:
+    """Return a probe as pixels of the picture that is looked at, 960 wide at most."""
+    width = min(WIDTH, clip.width)
+    height = width * clip.height / clip.width
+    size = max(place.size * width, 3.0)
+    return place.x * width - size / 2, place.y * height - size / 2, size, size
+
+
+def _not_in(places: Places, boxes: Sequence[Box]) -> NDArray[np.bool_]:
+    used = np.ones(len(places.reference), bool)
+    at = places.at_reference
+    for x, y, w, h in boxes:
+        used &= ~((at[:, 0] >= x) & (at[:, 0] < x + w) & (at[:, 1] >= y) & (at[:, 1] < y + h))
+    return used
+
+
+def _spots(places: Places, fit: SceneFit, allowed: NDArray[np.bool_]) -> list[dict[str, Any]]:
+    """Return places gathered in cells of the reference's picture, as they are shown.
+
+    Each with its middle in both pictures, how many places it has, the share of them that took
+    part, and the median delta E that the match misses there.
+    """
+    cell = np.floor(places.at_reference / _CELL).astype(int)
+    _, label = np.unique(cell, axis=0, return_inverse=True)
+    out = []
+    for k in range(int(label.max()) + 1):
+        mine = np.flatnonzero(label.ravel() == k)
+        one, other = places.at_reference[mine].mean(axis=0), places.at_angle[mine].mean(axis=0)
+        left, top = cell[mine[0]] * _CELL
+        out.append({
+            "reference": [round(float(v), 4) for v in one],
+            "angle": [round(float(v), 4) for v in other],
+            "box": [round(float(v), 4) for v in (left, top, _CELL, _CELL)],
+            "count": len(mine), "used": round(float(fit.used[mine].mean()), 2),
+            "miss": round(float(np.median(fit.misses[mine])), 2),
+            "by_hand": bool(not allowed[mine].any()),
+        })  # fmt: skip
+    return out
+
+
+def _kept(
+    pairs: Sequence[tuple[Clip, Clip]], fit: SceneFit, scene: dict[str, Any], request: Request
+) -> Match:
+    base, own = pairs[0]
+    stage = replace(fit.match, clip=_clip_of(own), highlights=_fill_of(own))
+    chain = compose(Parts(Decode(own.encoding, own.levels), match=stage))
+    warmth, tint = white_distance(stage)
+    warnings = []
+    if request.by == "statistics":
+        warnings.append(_LIMITS["statistics"])
+    facts = evidence.written(request.by, evidence.WITHOUT_CHART | scene_fit_to_json(fit) | {
+        "model": AVERAGED, "asked": AVERAGED, "warmth": warmth, "tint": tint,
+        "limit": _LIMITS[request.by], "warnings": warnings,
+        # By how much it would help is not worked out for scenes.
+        "advice": [{"text": word, "gain": 0.0} for word in fit.advice],
+        "scene": scene | {
+            "clips": [str(base.uuid), str(own.uuid)], "names": [base.name, own.name],
+            "taken": [[c.encoding, c.levels] for c in (base, own)], "clusters": fit.clusters,
+            "aside": fit.aside,
+        },
+    })  # fmt: skip
+    match = Match(
+        light=own.light, camera=own.camera, reference=base.camera, reference_reading=None,
+        angle_reading=None, chain=chain_to_json(chain), evidence=facts,
+    )  # fmt: skip
+    return append(match, request.base_number, "match.picture")
+
+
+def _clip_of(clip: Clip) -> float | None:
+    """Return the light at which the angle's sensor clips, where its scene shows it."""
+    with suppress(ColourError):  # missing or broken: said elsewhere
+        frames = frames_looked_at(clip)
+        return clip_of_scenes(frames, find_encoding(clip.encoding), clip.levels, 1.0)
+    return None
+
+
+def _fill_of(clip: Clip) -> Any:
+    with suppress(ColourError):
+        return fill_of(frames_looked_at(clip), find_encoding(clip.encoding), clip.levels)
+    return None

@@ -1,0 +1,197 @@
+"""Matches where nobody shot a chart: a job, a revision like any other, and what it stands on."""
+
+import cv2
+import numpy as np
+import pytest
+
+from syntonos.core.chain import (
+    Chain,
+    Decode,
+    EncodingOutput,
+    bake_lut,
+    compile_chain,
+    compose,
+    run,
+)
+from syntonos.core.chain.stages.match import through_match
+from syntonos.core.errors import FitError
+from syntonos.core.formats import read_cube
+from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.media import RecordingReader
+from syntonos.server.matching import evidence, from_scene
+from syntonos.server.matching.chains import parts_of_camera
+from syntonos.server.matching.models import Match
+from syntonos.server.matching.selectors import stage_of
+from tests.warm import MEDIA
+
+ME = {"Syntonos-Author": "me"}
+
+
+@pytest.fixture
+def path(place):
+    return f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
+
+
+def ask(place, **more):
+    return {"clip_id": place.clips["B", "scene"].pk,
+            "reference_clip_id": place.clips["A", "scene"].pk, **more}  # fmt: skip
+
+
+def cell(api, place, letter="B"):
+    rows = api("get", f"/productions/{place.production.pk}/board")["cells"]
+    return next(c for c in rows if c["camera_id"] == place.cameras[letter].pk)
+
+
+def test_a_match_from_the_picture_is_a_revision_like_any_other(api, place, path, read):
+    assert cell(api, place)["state"] == "not_measured"
+    job = api("post", f"{path}/matches/from-scene", ask(place), status=202, **ME)
+    assert api("get", f"/productions/{place.production.pk}/jobs")[0]["state"] == "done", job
+    angle = api("get", path)
+    match = angle["match"]
+    assert (match["number"], match["scene"]["names"]) == (1, ["A001_02", "B001_02"])
+    assert match["scene"]["places"] > 100
+    assert match["after"] < 0.5 * match["white_only"] < match["before"]
+    assert angle["state"] in ("in_tune", "close", "off")
+    # What leaves is made of it.
+    taken = api("post", f"{path}/exports", {"target": "rec709", "size": 17}, status=201)
+    data = b"".join(api.client.get(f"/api/exports/{taken['id']}/file").streaming_content)
+    chain = compose(parts_of_camera(place.cameras["B"], place.light))
+    np.testing.assert_allclose(read_cube(data).table, bake_lut(chain, 17), atol=2e-6)
+    assert chain.match is not None
+    # The menu's values are worked out on a chart; other lights cannot borrow it.
+    assert api("get", f"{path}/menu", status=422)["code"] == "menu.no_chart"
+    # A second one on a stale base is refused by its job, and nothing changes.
+    api("post", f"{path}/matches/from-scene", ask(place), status=202, **ME)
+    stale = api("get", f"/productions/{place.production.pk}/jobs")[0]
+    assert (stale["state"], stale["problem"]["code"]) == ("failed", "revision.stale_base")
+    api("post", f"{path}/matches/from-scene", ask(place, base_number=1), status=202, **ME)
+    again = api("post", f"/matches/{match['id']}/restore", {"base_number": 2}, status=201, **ME)
+    assert (again["number"], again["restored_from"]) == (3, 1)
+    # Taken as something else than it was matched as: off, and it says so.
+    clip = place.clips["B", "scene"]
+    values = {"ids": [clip.pk], "values": {"levels": "legal"}}
+    api("post", f"/productions/{place.production.pk}/clips/settings", values, **ME)
+    assert "the scene was matched as" in cell(api, place)["reason"]
+    api("post", f"/productions/{place.production.pk}/undo", **ME)
+    # Once both charts are read they are better: fit to them.
+    read("AB")
+    assert (cell(api, place)["state"], cell(api, place)["next_step"]) == ("stale", "fit_again")
+    fitted = api("post", f"{path}/matches", {"base_number": 3}, status=201)
+    assert fitted["scene"] is None
+    assert abs(fitted["stops"] - match["stops"]) < 0.15
+
+
+def test_another_scene_is_refused_by_the_job_and_nothing_is_kept(api, place, path, monkeypatch):
+    def refuse(*_, **__):
+        raise FitError("The two pictures do not show the same scene.", hint="Choose others.",
+                       code="places.scene")  # fmt: skip
+
+    monkeypatch.setattr(from_scene, "places_of", refuse)
+    api("post", f"{path}/matches/from-scene", ask(place), status=202, **ME)
+    job = api("get", f"/productions/{place.production.pk}/jobs")[0]
+    assert (job["state"], job["problem"]["code"]) == ("failed", "places.scene")
+    assert Match.objects.count() == 0
+    foreign = ask(place) | {"reference_clip_id": place.clips["C", "scene"].pk}
+    api("post", f"{path}/matches/from-scene", foreign, status=404)
+    reference = path.rpartition("/")[0] + f"/{place.cameras['A'].pk}"
+    itself = ask(place) | {"clip_id": place.clips["A", "chart"].pk}
+    refused = api("post", f"{reference}/matches/from-scene", itself, status=422)
+    assert refused["code"] == "fit.reference"
+
+
+def light_at(place, letter, spots):
+    """Scene-linear AP1 of a camera's first scene frame about spots in shares, by the core."""
+    clip = place.clips[letter, "scene"]
+    reader = RecordingReader([MEDIA / f for f in clip.files])
+    code = reader.read(0)
+    reader.close()
+    chain = Chain(Decode(clip.encoding, clip.levels), EncodingOutput("linear/ap1"))
+    lin = cv2.blur(run(compile_chain(chain), code), (5, 5))
+    h, w = lin.shape[:2]
+    x, y = ((np.array(spots) * [w, h]).astype(int)).T
+    return lin[y, x].astype(float)
+
+
+def run_scene(api, place, path, **body):
+    api("post", f"{path}/matches/from-scene", ask(place, **body), status=202, **ME)
+    job = api("get", f"/productions/{place.production.pk}/jobs")[0]
+    return job, api("get", path)["match"]
+
+
+def test_places_are_shown_and_can_be_taken_out(api, place, path):
+    _, first = run_scene(api, place, path)
+    spots = api("get", f"/matches/{first['id']}/spots")
+    assert sum(s["count"] for s in spots) == first["scene"]["places"]
+    # What they say is the same in both pictures, after the match: apart by what it says it misses.
+    clear = [s for s in spots if s["used"] > 0.9 and s["count"] > 20]
+    want, got = (light_at(place, side[0], [s[side[1]] for s in clear])
+                 for side in (("A", "reference"), ("B", "angle")))  # fmt: skip
+    stage = stage_of(Match.objects.get(pk=first["id"]))
+    after = scene_delta_e(through_match(stage, got), want, np.ones(3))
+    assert np.median(after) < 0.6 * np.median(scene_delta_e(got, want, np.ones(3)))
+    assert np.median(after) < 3 * np.median([s["miss"] for s in clear]) + 0.5
+    out = [s["box"] for s in sorted(spots, key=lambda s: s["reference"][0])[: len(spots) // 3]]
+    _, again = run_scene(api, place, path, left_out=out, base_number=1)
+    assert (again["number"], len(again["scene"]["left_out"])) == (2, len(out))
+    by_hand = [s["box"] for s in api("get", f"/matches/{again['id']}/spots") if s["by_hand"]]
+    assert sorted(by_hand) == sorted(out)
+    assert again["matrix"] != first["matrix"]
+    assert api("get", path)["angle"]["reading"] is None
+
+
+def test_probes_and_statistics_match_too_and_say_what_they_are_worth(api, place, path):
+    job, match = run_scene(api, place, path, by="areas")
+    assert (job["problem"]["code"], match) == ("areas.none", None)
+    _, found = run_scene(api, place, path)
+    spots = sorted(api("get", f"/matches/{found['id']}/spots"), key=lambda s: -s["count"])
+    for spot in spots[:40:5]:
+        both = [{"clip_id": place.clips[letter, "scene"].pk, "x": x, "y": y, "size": 0.03}
+                for letter, (x, y) in (("A", spot["reference"]), ("B", spot["angle"]))]  # fmt: skip
+        api("post", f"/lights/{place.light.pk}/probes", {"places": both}, status=201, **ME)
+    _, areas = run_scene(api, place, path, by="areas", base_number=1)
+    assert (areas["kind"], areas["scene"]["probes"]) == ("areas", 8)
+    assert abs(areas["stops"] - found["stops"]) < 0.2
+    _, rough = run_scene(api, place, path, by="statistics", mix=0.5, base_number=2)
+    assert rough["kind"] == "statistics"
+    assert "An estimate only" in rough["warnings"][0]
+    # Each way is expected to miss more than the one before it.
+    assert found["expected"] < areas["expected"] < rough["expected"]
+    assert found["expected_low"] < found["expected"] < found["expected_high"]
+    words = [
+        e["words"] for e in api("get", f"/productions/{place.production.pk}/history")["changes"]
+    ]
+    assert any("match 2 from probes" in w for w in words), words
+    assert cell(api, place)["match_kind"] == "statistics"
+
+
+def test_all_angles_of_a_light_are_matched_from_the_picture_where_there_is_no_chart(api, place):
+    for letter in "AB":
+        place.clips[letter, "chart"].is_put_away = True
+        place.clips[letter, "chart"].save()
+    api("post", f"/lights/{place.light.pk}/match", {}, status=202, **ME)
+    job = api("get", f"/productions/{place.production.pk}/jobs")[0]
+    came = {o["camera"][0]: o for o in job["result"]["angles"]}
+    assert came["B"]["outcome"] == "from_picture"
+    assert "no chart clip of" in came["B"]["text"]
+    assert "from the picture" in came["B"]["text"]
+    assert cell(api, place)["match_kind"] == "picture"
+    # A second time it holds; taking the reference as something else makes it stale.
+    api("post", f"/lights/{place.light.pk}/match", {}, status=202, **ME)
+    again = api("get", f"/productions/{place.production.pk}/jobs")[0]["result"]["angles"]
+    assert {o["outcome"] for o in again if o["camera"][0] == "B"} == {"kept"}
+    values = {"ids": [place.clips["A", "scene"].pk], "values": {"levels": "legal"}}
+    api("post", f"/productions/{place.production.pk}/clips/settings", values, **ME)
+    assert cell(api, place)["state"] == "stale"
+
+
+@pytest.mark.parametrize(("old", "kind"), [
+    ({"match": {}, "model": "averaged"}, "chart"),
+    ({"match": {}, "target": {"name": "published values"}}, "values"),
+    ({"match": {}, "borrowed": {"kind": "nearest"}, "target": {}}, "borrowed"),
+    ({"match": {}, "picture": {"places": 3}}, "picture"),
+])  # fmt: skip
+def test_evidence_of_older_versions_is_read(old, kind):
+    new = evidence.read(old)
+    assert (new["version"], new["kind"], "match" in new) == (2, kind, False)
+    assert new.get("scene") == old.get("picture")
+    assert evidence.read(new) == new

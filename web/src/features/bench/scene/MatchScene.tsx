@@ -1,0 +1,118 @@
+import { useState } from "react";
+import type { Match } from "@/api/client";
+import { Problem } from "@/shared/Feedback";
+import type { Clips, Scene } from "./useScene";
+
+/** Ways to match where nobody shot a chart, the best first; each is a job that tells how far it is. */
+export function MatchScene({
+  scene,
+  clips: [reference, own],
+  shared,
+}: {
+  scene: Scene;
+  clips: Clips;
+  /** How many probes have a place in both clips. */
+  shared: number;
+}) {
+  const [mix, setMix] = useState(100);
+  const off = scene.running || !reference || !own;
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <button
+        type="button"
+        className="btn btn-sm"
+        disabled={off}
+        title="Places that both clips show are found and fitted as a chart's patches are"
+        onClick={() => scene.run({ by: "picture" })}
+      >
+        Match from the picture
+      </button>
+      {shared > 0 && (
+        <>
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={off}
+            title="Matching places, and the probes that both clips show beside them"
+            onClick={() => scene.run({ by: "picture", with_probes: true })}
+          >
+            and {shared} {shared === 1 ? "probe" : "probes"}
+          </button>
+          <button
+            type="button"
+            className="btn btn-sm"
+            disabled={off}
+            title="The same things marked in both clips, and nothing else: four are rough, two give white and exposure"
+            onClick={() => scene.run({ by: "areas" })}
+          >
+            From {shared} {shared === 1 ? "probe" : "probes"}
+          </button>
+        </>
+      )}
+      <span className="flex items-center gap-1">
+        <button
+          type="button"
+          className="btn btn-sm"
+          disabled={off}
+          title="From all that both pictures hold, whatever it is: an estimate only"
+          onClick={() => scene.run({ by: "statistics", mix: mix / 100 })}
+        >
+          Estimate
+        </button>
+        <input
+          type="number"
+          className="input input-xs w-14"
+          aria-label="How much of the estimate is taken, per cent"
+          min={0}
+          max={100}
+          value={mix}
+          onChange={(e) => setMix(Math.min(100, Math.max(0, Number(e.target.value) || 0)))}
+        />
+        <span className="faint">%</span>
+      </span>
+      {scene.running && <span className="faint">{scene.step}</span>}
+      {scene.error && <Problem error={scene.error} />}
+      {scene.problem && (
+        <p role="alert" className="basis-full">
+          {scene.problem.detail} {scene.problem.hint}
+        </p>
+      )}
+    </div>
+  );
+}
+
+const percent = (share: number) => `${Math.round(100 * share)} %`;
+
+/** From what a match is, in words. */
+export function standsOn(match: Match): string {
+  const scene = match.scene;
+  if (match.borrowed) return `borrowed from ${match.borrowed.source}`;
+  if (!scene) return match.model_word;
+  if (match.kind === "areas") return `from ${scene.probes} probes`;
+  if (match.kind === "statistics")
+    return `an estimate by statistics${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
+  const more = [
+    scene.probes > 0 ? `${scene.probes} probes` : "",
+    scene.left_out.length > 0 ? `${scene.left_out.length} taken out` : "",
+  ].filter(Boolean);
+  return [
+    `from the picture: ${scene.places} places, ${percent(scene.overlap)} in common`,
+    ...more,
+  ].join(", ");
+}
+
+/** What is to be expected, apart for colours that the scene has and for others. */
+export function ExpectedOf({ match }: { match: Match }) {
+  const said = match.expected_seen;
+  if (!said || match.expected_low === null || match.expected_high === null) return null;
+  return (
+    <p className="faint text-2xs">
+      <span className="value">{said.seen.mean.toFixed(2)}</span> of colours in the scene,{" "}
+      <span className="value">{said.unseen.mean.toFixed(2)}</span> of others; nine times in ten{" "}
+      <span className="value">
+        {match.expected_low.toFixed(2)} to {match.expected_high.toFixed(2)}
+      </span>
+      {match.advice.map((a) => ` · ${a.text}`)}
+    </p>
+  );
+}

@@ -1,0 +1,56 @@
+import { useStore } from "zustand";
+import type { HandStore } from "../hand";
+import { onScreen, regionOf, type Zoom } from "../seen";
+import type { Spot } from "./across";
+import type { Scene } from "./useScene";
+
+/** Why places take no part, or how far the match is off there. */
+function wordsOf(spot: Spot): string {
+  const count = `${spot.count} places`;
+  if (spot.by_hand) return `${count}, taken out by hand: press to take them in again`;
+  if (spot.used < 0.5)
+    return `${count}, set aside: ${spot.miss.toFixed(1)} ΔE from what the others say (moved, mirrored, or mistaken)`;
+  return `${count}, ${spot.miss.toFixed(1)} ΔE off: press to take them out`;
+}
+
+/** The places that a match stands on, sized by how many; those set aside are crossed out. */
+export function PlacesLayer({
+  side,
+  scene,
+  hand,
+  zoom,
+}: {
+  side: 0 | 1;
+  scene: Scene;
+  hand: HandStore;
+  zoom: Zoom;
+}) {
+  const near = useStore(hand, (now) => now.zoom) ?? zoom;
+  const region = regionOf(near, side);
+  return (
+    <div className="pointer-events-none absolute inset-0 overflow-hidden">
+      {scene.spots.map((spot) => {
+        const [x, y] = onScreen(region, ...(side === 0 ? spot.reference : spot.angle));
+        if (x < 0 || x > 1 || y < 0 || y > 1) return null;
+        const isOut = spot.by_hand || spot.used < 0.5;
+        const size = Math.round(6 + 1.1 * Math.sqrt(spot.count));
+        return (
+          <button
+            key={spot.box.join()}
+            type="button"
+            tabIndex={side === 0 ? 0 : -1}
+            aria-pressed={!spot.by_hand}
+            aria-label={`Place at ${spot.reference.map((v) => Math.round(100 * v)).join(", ")} %: ${wordsOf(spot)}`}
+            title={wordsOf(spot)}
+            disabled={scene.running}
+            className={`pointer-events-auto absolute -translate-x-1/2 -translate-y-1/2 cursor-pointer rounded-sm border text-white shadow-[0_0_0_1px_#000] ${isOut ? "border-dashed border-white/80 bg-[linear-gradient(45deg,transparent_44%,#fff_44%,#fff_56%,transparent_56%)]" : "border-white"}`}
+            style={{ left: `${100 * x}%`, top: `${100 * y}%`, width: size, height: size }}
+            onPointerDown={(event) => event.stopPropagation()}
+            onPointerUp={(event) => event.stopPropagation()}
+            onClick={() => scene.toggle(spot)}
+          />
+        );
+      })}
+    </div>
+  );
+}

@@ -1,0 +1,71 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo } from "react";
+import { type Angle, api, type Schemas, unwrap } from "@/api/client";
+import { isOpen, jobsQuery, spotsQuery } from "@/api/queries";
+import type { HandStore } from "../hand";
+import { acrossOf, type Spot } from "./across";
+
+type Way = Schemas["FromSceneIn"]["by"];
+export type Clips = readonly [{ id: number } | undefined, { id: number } | undefined];
+
+/** Matches without a chart: made by a job from the clips on screen, and the places they stand on. */
+export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
+  const client = useQueryClient();
+  const match = angle.match;
+  const isOfPlaces = match?.kind === "picture";
+  const spots = useQuery({ ...spotsQuery(match?.id ?? 0), enabled: isOfPlaces }).data;
+  const jobs = useQuery(jobsQuery(angle.production_id)).data ?? [];
+  const across = useMemo(() => (spots ? acrossOf(spots) : null), [spots]);
+  useEffect(
+    () => hand.setState({ across: isOfPlaces ? across : null }),
+    [hand, across, isOfPlaces],
+  );
+  const make = useMutation({
+    mutationFn: (body: {
+      by: Way;
+      left_out?: Spot["box"][];
+      with_probes?: boolean;
+      mix?: number;
+    }) =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene", {
+          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
+          body: {
+            left_out: [],
+            with_probes: false,
+            mix: 1,
+            ...body,
+            clip_id: clips[1]?.id ?? null,
+            reference_clip_id: clips[0]?.id ?? null,
+            base_number: angle.base_number,
+          },
+        }),
+      ),
+    onSuccess: () =>
+      client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
+  });
+  const job = jobs.find((j) => j.id === make.data?.id);
+  const running = make.isPending || (job !== undefined && isOpen(job));
+  const out = match?.scene?.left_out ?? [];
+  return {
+    spots: isOfPlaces ? (spots ?? []) : [],
+    run: make.mutate,
+    running,
+    step: running ? (job?.step ?? "Looking …") : "",
+    error: make.error,
+    problem: running ? null : (job?.problem ?? null),
+    /** Take a place out, or back in; the match is fitted again. */
+    toggle: (spot: Spot) => {
+      if (running || !match?.scene) return;
+      const key = spot.box.join();
+      const rest = out.filter((box) => box.join() !== key);
+      make.mutate({
+        by: "picture",
+        left_out: rest.length < out.length ? rest : [...out, spot.box],
+        with_probes: match.scene.probes > 0,
+      });
+    },
+  };
+}
+
+export type Scene = ReturnType<typeof useScene>;
