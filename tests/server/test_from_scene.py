@@ -1,5 +1,7 @@
 """Matches where nobody shot a chart: a job, a revision like any other, and what it stands on."""
 
+import json
+
 import cv2
 import numpy as np
 import pytest
@@ -195,3 +197,29 @@ def test_evidence_of_older_versions_is_read(old, kind):
     assert (new["version"], new["kind"], "match" in new) == (2, kind, False)
     assert new.get("scene") == old.get("picture")
     assert evidence.read(new) == new
+
+
+def test_scenes_agree_with_a_match_from_charts_or_speak_against_it(api, place, path, read):
+    read("AB")
+    fitted = api("post", f"{path}/matches", {"base_number": 0}, status=201, **ME)
+    scenes = {k: v for k, v in ask(place).items() if k.endswith("clip_id")}
+    api("post", f"/matches/{fitted['id']}/check-scene", scenes, status=202, **ME)
+    checked = api("get", path)["match"]["scene_check"]
+    assert (checked["agrees"], len(checked["moments"])) == (True, 3)
+    assert "speaks against" not in cell(api, place)["reason"]
+    # Had a filter gone on after the chart: the same match, half a stop too bright for the scene.
+    row = Match.objects.get(pk=fitted["id"])
+    chain = json.loads(json.dumps(row.chain))
+    stage = next(s for s in chain["stages"] if s["kind"] == "match")
+    stage["stops"] += 0.5
+    Match.objects.filter(pk=row.pk).update(chain=chain)
+    api("post", f"/matches/{fitted['id']}/check-scene", scenes, status=202, **ME)
+    against = api("get", path)["match"]["scene_check"]
+    middle = sorted(m["exposure"] for m in against["moments"])[1]
+    assert (against["agrees"], middle) == (False, pytest.approx(0.5, abs=0.1))
+    assert "speaks against the chart" in cell(api, place)["reason"]
+    assert cell(api, place)["state"] != "in_tune"
+    # A match from the scene is no witness of itself.
+    _, own = run_scene(api, place, path, base_number=1)
+    refused = api("post", f"/matches/{own['id']}/check-scene", scenes, status=422, **ME)
+    assert refused["code"] == "check.no_chart"

@@ -34,6 +34,7 @@ from syntonos.core.matching.scene_fit import (
 A = NDArray[np.float64]
 B = NDArray[np.bool_]
 _CLUSTERS: Final = 64
+_MOST_GROUPED: Final = 6000
 _LEAST_CLUSTERS: Final = 12
 _PER_STOP, _PER_CHROMA = 0.35, 2.2  # what counts as far, for clusters
 _ROUNDS: Final = 2  # before the last: lenses' fall-off, and what moved or shines
@@ -101,6 +102,13 @@ def fit_places(
     return judged("picture", match, answer, groups, misses, kept, (float(fall[0]), float(fall[1])))
 
 
+def evened_places(places: Places) -> tuple[A, A]:
+    """Return both sides of places as they would be had neither lens lost light to the sides."""
+    fall = np.array(fit_places(places).fall_off)
+    lenses = Lenses((places.at_reference, places.at_angle), places.heights)
+    return lenses.evened(places.reference, places.angle, fall)
+
+
 def alike(reference: A, angle: A) -> tuple[A, A]:
     """Return those of places (n, 3) that differ between the cameras about as most do."""
     kept = _as_most(reference, angle)
@@ -153,11 +161,7 @@ def clusters_of(want: A, got: A) -> Clusters:
     light = np.log2(middle @ AP1_LUMINANCE)
     feature = np.column_stack([_PER_STOP * light, _PER_CHROMA * chroma_place(middle)])
     k = min(_CLUSTERS, max(2, len(want) // 5))
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
-    cv2.setRNGSeed(1)
-    _, label, _ = cv2.kmeans(feature.astype(np.float32), k, None, criteria, 2,
-                             cv2.KMEANS_PP_CENTERS)  # fmt: skip
-    label = label.ravel()
+    label = _grouped(feature.astype(np.float32), k)
     out: list[list[Any]] = [[], [], [], []]
     for i in range(k):
         mine = np.flatnonzero(label == i)
@@ -171,6 +175,16 @@ def clusters_of(want: A, got: A) -> Clusters:
         out[2].append(_spread(ratio[mine] - own, count))
         out[3].append(len(mine))
     return Clusters(*(np.array(v, np.float64) for v in out))
+
+
+def _grouped(feature: NDArray[np.float32], k: int) -> NDArray[np.intp]:
+    """Return which of k groups each row belongs to; their middles are found on some thousands."""
+    some = feature[:: max(1, len(feature) // _MOST_GROUPED)]
+    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
+    cv2.setRNGSeed(1)
+    _, _, middle = cv2.kmeans(some, k, None, criteria, 2, cv2.KMEANS_PP_CENTERS)
+    half = 0.5 * (middle**2).sum(axis=1)
+    return np.asarray((feature @ middle.T - half).argmax(axis=1), np.intp)
 
 
 def _calm(want: A, got: A) -> B:

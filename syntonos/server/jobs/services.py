@@ -26,6 +26,7 @@ log = logging.getLogger("syntonos.jobs")
 # What does each kind. Every runner can be begun again after a kill.
 RUNNERS = {
     "match-angles": "syntonos.server.matching.angles.run_job",
+    "check-scene": "syntonos.server.matching.scene_checks.run_job",
     "match-scene": "syntonos.server.matching.from_scene.run_job",
     "look-through": "syntonos.server.footage.looking.run_job",
     "bring-in": "syntonos.server.footage.bringing.run_job",

@@ -23,6 +23,7 @@ from syntonos.server.matching import (
     encoding_checks,
     from_scene,
     readings,
+    scene_checks,
     selectors,
     services,
 )
@@ -31,6 +32,7 @@ from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.schemas import (
     BorrowIn,
     ChangeOut,
+    CheckSceneIn,
     EncodingCheckStateOut,
     FindIn,
     FitIn,
@@ -112,6 +114,7 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
         "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
         "borrowed": _borrowed(e.get("borrowed")), "scene": e.get("scene"),
+        "scene_check": selectors.scene_check_of(row),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
         "verdict": verdict.words, "lowered_by": verdict.lowered_by,
@@ -270,6 +273,19 @@ def match_from_scene(
         body.by, tuple(body.left_out), body.with_probes, body.mix, body.base_number
     )
     return Status(202, from_scene.start(light, camera, pairs, wanted))
+
+
+@router.post("/matches/{match_id}/check-scene", response={202: JobOut},
+             operation_id="checkScene")  # fmt: skip
+def check_scene(request: HttpRequest, match_id: int, body: CheckSceneIn) -> Any:
+    """Ask two scenes whether a match from charts holds in them."""
+    match = get_object_or_404(
+        Match.objects.select_related("camera__production", "light"), pk=match_id
+    )
+    rows = Clip.objects.filter(light=match.light)
+    own = get_object_or_404(rows, pk=body.clip_id, camera=match.camera)
+    base = get_object_or_404(rows, pk=body.reference_clip_id, camera=match.reference_id)
+    return Status(202, scene_checks.start(match, base, own))
 
 
 @router.get("/matches/{match_id}/spots", response=list[SpotOut], operation_id="listSpots")

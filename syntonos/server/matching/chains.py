@@ -33,7 +33,9 @@ class InForce:
         matches = Match.objects.filter(
             camera__production=production, is_current=True,
             reference_id=production.reference_camera_id, **place,
-        ).select_related("angle_reading__clip__camera", "reference_reading", "camera")  # fmt: skip
+        ).select_related(
+            "angle_reading__clip__camera", "reference_reading", "camera", "scene_check"
+        )  # fmt: skip
         trims = Trim.objects.filter(camera__production=production, is_current=True, **place)
         self._trims = {(row.light_id, row.camera_id, row.clip_id): row for row in trims}
         balances = Balance.objects.filter(light__production=production, is_current=True, **place)

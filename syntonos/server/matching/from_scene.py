@@ -40,7 +40,7 @@ KIND: Final = "match-scene"
 Way = Literal["picture", "areas", "statistics"]
 _PAIRS: Final = 3  # of frames, spread over the clips
 _MOST_CLIPS: Final = 2  # of either camera, where a light is matched in one go
-_CELL: Final = 1 / 24  # of a picture: places of one cell are shown as one
+_CELL: Final = 1 / 16  # of a picture: places of one cell are shown as one
 _WORDS: Final[dict[Way, str]] = {
     "picture": "from the picture", "areas": "from probes", "statistics": "by statistics",
 }  # fmt: skip
@@ -123,7 +123,8 @@ def match_clips(
     shots, count = _shots(pairs) if request.by == "areas" or request.with_probes else ([], 0)
     scene: dict[str, Any] = {"probes": count}
     if request.by == "picture":
-        places, frames = _places(pairs, progress)
+        moments = places_over(pairs, progress)
+        places, frames = joined([p for p, _ in moments]), [[f, f] for _, f in moments]
         progress(0.9, "Fitting")
         used = _not_in(places, request.left_out)
         beside = (lambda match: colours_of_areas(shots, match)) if shots else None
@@ -157,31 +158,30 @@ def _pool(light: Light, camera: Camera) -> Prior | None:
     return pooled_prior([(r, a) for _, r, a in known]) if known else None
 
 
-def _places(
+def places_over(
     pairs: Sequence[tuple[Clip, Clip]], progress: Callable[[float, str], None]
-) -> tuple[Places, list[list[int]]]:
-    """Return the places of a few pairs of frames, and which pairs showed the same scene.
+) -> list[tuple[Places, int]]:
+    """Return the places of a few pairs of frames that show the same scene, each with its frame.
 
-    Clips that began together are looked at in the same moments.
+    Clips that began together are looked at in the same moments. An error where none shows it.
     """
     wanted = [
         (one, other, frame)
         for one, other in pairs
         for frame in _moments(min(one.frame_count, other.frame_count))
     ]
-    many, used, refused = [], [], None
+    many, refused = [], None
     for number, (one, other, frame) in enumerate(wanted):
         what = f"What {one} and {other} both show in frame {frame + 1}"
         progress(0.9 * number / len(wanted), what)
         try:
-            many.append(places_of(one, other, (frame, frame)))
-            used.append([frame, frame])
+            many.append((places_of(one, other, (frame, frame)), frame))
         except FitError as error:
             refused = error
     if not many:
         assert refused is not None  # noqa: S101 - a clip has a frame
         raise refused
-    return joined(many), used
+    return many
 
 
 def _moments(count: int) -> list[int]:

@@ -68,6 +68,16 @@ class EncodingCheck(models.Model):
         return f"check of reading {self.angle_reading_id}"
 
 
+class SceneCheck(models.Model):
+    """What places of the scenes say of a match from charts, so that it is worked out once."""
+
+    match = models.OneToOneField("Match", on_delete=models.CASCADE, related_name="scene_check")
+    data = models.JSONField()  # the core's check, and the clips and how they were taken
+
+    def __str__(self) -> str:
+        return f"scene check of match {self.match_id}"
+
+
 class ChartLayout(Identified):
     """A chart that a person described in a layout file."""
 

@@ -304,6 +304,28 @@ class SeenOut(Schema):
     unseen: ExpectedOut
 
 
+class ApartOut(Schema):
+    frame: int
+    exposure: float
+    warmth: float
+    tint: float
+    delta_e: float
+
+
+class SceneCheckOut(Schema):
+    """What places of the scenes say of a match from charts."""
+
+    agrees: bool
+    words: str
+    moments: list[ApartOut]
+    names: tuple[str, str]  # the clips of reference and angle
+
+
+class CheckSceneIn(Schema):
+    clip_id: int
+    reference_clip_id: int
+
+
 class MatchOut(Schema):
     id: int
     number: int
@@ -325,6 +347,7 @@ class MatchOut(Schema):
     borrowed: BorrowedOut | None
     kind: Kind
     scene: SceneOut | None  # where it stands on no chart
+    scene_check: SceneCheckOut | None  # where it stands on charts, and scenes were looked at
     stops: float
     flare_share: float
     warmth: float

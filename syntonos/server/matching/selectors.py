@@ -33,7 +33,7 @@ def current_match(light_id: int, camera: Camera) -> Match | None:
         light_id=light_id, camera=camera, is_current=True,
         reference_id=camera.production.reference_camera_id,
     ).select_related(
-        "angle_reading__clip__camera", "reference_reading", "camera__production"
+        "angle_reading__clip__camera", "reference_reading", "camera__production", "scene_check"
     ).first()  # fmt: skip
 
 
@@ -48,7 +48,9 @@ def matches_of(light_id: int, camera: Camera) -> QuerySet[Match]:
     """Return all revisions against the present reference, the newest first."""
     return Match.objects.filter(
         light_id=light_id, camera=camera, reference_id=camera.production.reference_camera_id
-    ).select_related("restored_from", "camera__production").order_by("-number")  # fmt: skip
+    ).select_related(
+        "restored_from", "camera__production", "scene_check"
+    ).order_by("-number")  # fmt: skip
 
 
 def latest_reading(light_id: int, camera_id: int) -> ChartReading | None:
@@ -129,6 +131,12 @@ def is_borrowed(match: Match) -> bool:
 def of_scene(match: Match) -> bool:
     """Say whether a match stands on what both cameras see, and on no chart."""
     return "scene" in match.facts
+
+
+def scene_check_of(match: Match) -> dict[str, Any] | None:
+    """Return what the scenes say of a match from charts, where that was looked at."""
+    row = getattr(match, "scene_check", None)
+    return dict(row.data) if row is not None else None
 
 
 def target_of(match: Match) -> CoreReading:
@@ -216,6 +224,9 @@ def status(
             return Status("off", value, before, distance, "take_alike", other)
         verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
         state, reason = verdict.state, ", ".join(verdict.lowered_by)
+        against = scene_check_of(match)
+        if against is not None and not against["agrees"]:
+            state, reason = ("close" if state == "in_tune" else state), against["words"]
         if doubt:
             state, reason = ("close" if state == "in_tune" else state), doubt
         return Status(state, value, before, distance, "none", reason)

@@ -1,15 +1,20 @@
 """Places that two cameras of the demo see, against the traced scene, and a match from them."""
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 import pytest
 
 from syntonos.core.chain import Chain, Decode, EncodingOutput, compile_chain, run
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import fit_places, joined
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.places import find_places
+from syntonos.core.matching.places import Places, find_places
+from syntonos.core.matching.scene_check import check_by_scene
+from syntonos.core.matching.scene_fit import missing_words, part_of
 from syntonos.core.media import RecordingReader
 from tests.foundry import HEIGHT, WIDTH, same_places
 
@@ -100,3 +105,56 @@ def test_pictures_of_something_else_are_refused(pair):
         with pytest.raises(FitError, match="same scene") as caught:
             find_places(pair[0], other)
         assert caught.value.code == "places.scene"
+
+
+def test_fall_off_of_either_lens_is_found_and_not_taken_for_colour():
+    """The reference is the angle times a matrix, and both are darker at their sides."""
+    rng = np.random.default_rng(8)
+    n = 6000
+    lin = np.exp(rng.normal(-2, 0.8, (n, 1)) + rng.normal(0, 0.35, (n, 3)))
+    mat = np.array([[0.93, 0.06, 0.01], [0.03, 0.95, 0.02], [0.0, 0.08, 0.92]])
+    at = rng.uniform(0, 1, (2, n, 2))
+    radius = [((2 * (p - 0.5)) ** 2) @ [1, (9 / 16) ** 2] for p in at]
+    lost = (0.18, 0.08)
+    sides = [v * (1 - f * r)[:, None] * rng.normal(1, 0.01, (n, 1))
+             for v, f, r in zip((lin @ mat.T, lin), lost, radius, strict=True)]  # fmt: skip
+    fit = fit_places(Places(*sides, at[0], at[1], 100, 0.9, 0.8))
+    np.testing.assert_allclose(fit.fall_off, lost, atol=0.02)
+    # One of the two, or both, may differ in exposure by what the middle of the places loses.
+    after = through_match(fit.match, lin)
+    assert np.median(scene_delta_e(after, lin @ mat.T, np.ones(3))) < 0.35
+    assert fit.advice == ()
+
+
+def test_a_scene_says_whether_a_match_from_charts_holds_in_it(found):
+    match = fit_places(found).match
+    same = check_by_scene(match, [(0, found)])
+    assert same.agrees
+    filtered = check_by_scene(replace(match, stops=match.stops + 0.3), [(0, found)])
+    assert not filtered.agrees
+    assert filtered.moments[0].exposure == pytest.approx(0.3, abs=0.05)
+    assert "+0.3" in filtered.words
+    # The same places a stop brighter at the end of the clip: an iris that was turned.
+    brighter = replace(found, angle=found.angle * 2**0.4)
+    drifting = check_by_scene(match, [(0, found), (12, found), (23, brighter)])
+    assert drifting.agrees
+    assert "drifts by 0.4" in drifting.words
+
+
+def test_colours_that_neither_saw_are_named():
+    fit = np.array([[0.3, 0.1, 0.08], [0.2, 0.2, 0.2]])
+    assert missing_words(fit) == (
+        "Both see no yellow or green and no blue: add frames or areas that have some.",
+    )
+    assert "greys only" in missing_words(np.full((3, 3), 0.2))[0]
+
+
+def test_a_part_of_a_match_goes_a_part_of_the_way(found):
+    match = fit_places(found).match
+    lin = found.angle[::50]
+    lin = lin[lin @ AP1_LUMINANCE > 0.02]  # flare is added, and rules what is darker
+    assert part_of(match, 1.0) is match
+    np.testing.assert_allclose(through_match(part_of(match, 0.0), lin), lin, rtol=1e-6, atol=1e-7)
+    half = np.log2(through_match(part_of(match, 0.5), lin) @ AP1_LUMINANCE)
+    ends = [np.log2(through_match(part_of(match, s), lin) @ AP1_LUMINANCE) for s in (0, 1)]
+    np.testing.assert_allclose(half, (ends[0] + ends[1]) / 2, atol=0.06)

@@ -768,6 +768,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/matches/{match_id}/check-scene": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Scene
+         * @description Ask two scenes whether a match from charts holds in them.
+         */
+        post: operations["checkScene"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/matches/{match_id}/restore": {
         parameters: {
             query?: never;
@@ -2307,6 +2327,13 @@ export interface components {
             /** Files */
             files: string[];
         };
+        /** CheckSceneIn */
+        CheckSceneIn: {
+            /** Clip Id */
+            clip_id: number;
+            /** Reference Clip Id */
+            reference_clip_id: number;
+        };
         /** ClipChange */
         ClipChange: {
             /** Base */
@@ -3820,6 +3847,7 @@ export interface components {
             /** Restored From */
             restored_from: number | null;
             scene: components["schemas"]["SceneOut"] | null;
+            scene_check: components["schemas"]["SceneCheckOut"] | null;
             /** Slope */
             slope: number;
             /** Stops */
@@ -4657,6 +4685,23 @@ export interface components {
         RestoreIn: {
             /** Base Number */
             base_number: number;
+        };
+        /**
+         * SceneCheckOut
+         * @description What places of the scenes say of a match from charts.
+         */
+        SceneCheckOut: {
+            /** Agrees */
+            agrees: boolean;
+            /** Moments */
+            moments: components["schemas"]["ApartOut"][];
+            /** Names */
+            names: [
+                string,
+                string
+            ];
+            /** Words */
+            words: string;
         };
         /** SceneLookOut */
         SceneLookOut: {
@@ -6726,6 +6771,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProbeOut"];
+                };
+            };
+        };
+    };
+    checkScene: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                match_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckSceneIn"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -155,6 +155,7 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   borrowed: null,
   kind: "chart",
   scene: null,
+  scene_check: null,
   expected_seen: null,
   stops: 0.33,
   flare_share: 0.005,

@@ -422,7 +422,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
               {place.scoped[side] && (
                 <RegionFrame region={place.scoped[side]} view={regionOf(place.zoom, side)} />
               )}
-              {place.panel === "match" && !isOwnBoth && (
+              {place.panel === "match" && scene.shown && !isOwnBoth && (
                 <PlacesLayer side={side} scene={scene} hand={hand} zoom={place.zoom} />
               )}
               <ProbesLayer
@@ -589,6 +589,6 @@ const SOURCES: Record<Source, string> = {
   chart: "the chart",
   areas: "probes",
   skin: "the skin",
-  scene: "matching places",
+  scene: "places",
   picture: "statistics",
 };

@@ -5,7 +5,7 @@ import { afterChange, matchesQuery } from "@/api/queries";
 import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { when } from "@/shared/when";
-import { ExpectedOf, MatchScene, standsOn } from "./scene/MatchScene";
+import { CompareWithScene, ExpectedOf, MatchScene, standsOn } from "./scene/MatchScene";
 import type { Clips, Scene } from "./scene/useScene";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
@@ -55,11 +55,21 @@ export function Revisions({
           <MatchScene scene={scene} clips={clips} shared={shared} />
         </div>
       )}
+      {angle.match && !angle.match.scene && !angle.match.borrowed && (
+        <div className="mb-1.5">
+          <CompareWithScene match={angle.match} scene={scene} clips={clips} />
+        </div>
+      )}
+      {(matches.data?.length ?? 0) > 0 && !angle.angle.reading && (
+        <div className="mb-1.5 flex">
+          <MatchScene scene={scene} clips={clips} shared={shared} />
+        </div>
+      )}
       <ul>
         {matches.data?.map((m) => (
           <li key={m.id} className="rule flex items-center gap-3 border-t py-1.5">
             <span className="value w-6 font-semibold">{m.number}</span>
-            <span className="min-w-0">
+            <span className="min-w-0 flex-1">
               <span className="block">
                 ΔE{" "}
                 <b className="value">
@@ -78,9 +88,9 @@ export function Revisions({
               {m.is_current && <ExpectedOf match={m} />}
             </span>
             {m.is_current ? (
-              <span className="faint ml-auto">in force</span>
+              <span className="faint ml-auto whitespace-nowrap">in force</span>
             ) : (
-              <span className="ml-auto flex gap-1.5">
+              <span className="ml-auto flex shrink-0 gap-1.5">
                 <button
                   type="button"
                   className="btn btn-xs"
@@ -106,11 +116,6 @@ export function Revisions({
           </li>
         ))}
       </ul>
-      {(matches.data?.length ?? 0) > 0 && !angle.angle.reading && (
-        <div className="mt-2 flex">
-          <MatchScene scene={scene} clips={clips} shared={shared} />
-        </div>
-      )}
     </section>
   );
 }

@@ -40,6 +40,8 @@ function server() {
 }
 
 const SCENE: Scene = {
+  shown: true,
+  show: vi.fn(),
   spots: [],
   run: vi.fn(),
   running: false,
@@ -47,6 +49,7 @@ const SCENE: Scene = {
   error: null,
   problem: null,
   toggle: vi.fn(),
+  compare: vi.fn(),
 };
 
 const seen = (frame: number, overrides: Overrides = {}): Seen => ({

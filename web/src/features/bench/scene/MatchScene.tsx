@@ -70,8 +70,56 @@ export function MatchScene({
         />
         <span className="faint">%</span>
       </span>
+      {scene.spots.length > 0 && (
+        <button
+          type="button"
+          className="btn btn-sm"
+          aria-pressed={scene.shown}
+          title="The places that the match in force stands on, over both pictures; press one to take it out"
+          onClick={() => scene.show(!scene.shown)}
+        >
+          Places
+        </button>
+      )}
       {scene.running && <span className="faint">{scene.step}</span>}
       {scene.error && <Problem error={scene.error} />}
+      {scene.problem && (
+        <p role="alert" className="basis-full">
+          {scene.problem.detail} {scene.problem.hint}
+        </p>
+      )}
+    </div>
+  );
+}
+
+/** Whether the scenes on screen agree with a match from charts: asked for, and kept with it. */
+export function CompareWithScene({
+  match,
+  scene,
+  clips: [reference, own],
+}: {
+  match: Match;
+  scene: Scene;
+  clips: Clips;
+}) {
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <button
+        type="button"
+        className="btn btn-sm"
+        disabled={scene.running || !reference || !own}
+        title="Places that both scenes show, through the match: a filter, the iris or a light may have changed after the chart"
+        onClick={scene.compare}
+      >
+        Compare with the scene
+      </button>
+      {scene.running && <span className="faint">{scene.step}</span>}
+      {match.scene_check && !scene.running && (
+        <p className="basis-full" role={match.scene_check.agrees ? "status" : "alert"}>
+          {match.scene_check.words}{" "}
+          <span className="faint">({match.scene_check.names.join(", ")})</span>
+        </p>
+      )}
       {scene.problem && (
         <p role="alert" className="basis-full">
           {scene.problem.detail} {scene.problem.hint}

@@ -33,7 +33,7 @@ export function PlacesLayer({
         const [x, y] = onScreen(region, ...(side === 0 ? spot.reference : spot.angle));
         if (x < 0 || x > 1 || y < 0 || y > 1) return null;
         const isOut = spot.by_hand || spot.used < 0.5;
-        const size = Math.round(6 + 1.1 * Math.sqrt(spot.count));
+        const size = Math.round(5 + 0.8 * Math.sqrt(spot.count));
         return (
           <button
             key={spot.box.join()}
@@ -43,7 +43,7 @@ export function PlacesLayer({
             aria-label={`Place at ${spot.reference.map((v) => Math.round(100 * v)).join(", ")} %: ${wordsOf(spot)}`}
             title={wordsOf(spot)}
             disabled={scene.running}
-            className={`pointer-events-auto absolute -translate-x-1/2 -translate-y-1/2 cursor-pointer rounded-sm border text-white shadow-[0_0_0_1px_#000] ${isOut ? "border-dashed border-white/80 bg-[linear-gradient(45deg,transparent_44%,#fff_44%,#fff_56%,transparent_56%)]" : "border-white"}`}
+            className={`pointer-events-auto absolute -translate-x-1/2 -translate-y-1/2 cursor-pointer rounded-sm border opacity-80 shadow-[0_0_0_1px_#0008] hover:opacity-100 focus-visible:opacity-100 ${isOut ? "border-dashed border-white/80 bg-[linear-gradient(45deg,transparent_44%,#fff_44%,#fff_56%,transparent_56%)]" : "border-white"}`}
             style={{ left: `${100 * x}%`, top: `${100 * y}%`, width: size, height: size }}
             onPointerDown={(event) => event.stopPropagation()}
             onPointerUp={(event) => event.stopPropagation()}

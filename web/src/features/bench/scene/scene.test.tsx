@@ -27,6 +27,8 @@ const spot = (x: number, y: number, more: Partial<Spot> = {}): Spot => ({
 const SPOTS = [0.2, 0.35, 0.5, 0.65].flatMap((x) => [0.3, 0.5, 0.7].map((y) => spot(x, y)));
 const wrong = spot(0.4, 0.45, { angle: [0.9, 0.9], used: 0.1 });
 const scene = (more: Partial<Scene> = {}): Scene => ({
+  shown: true,
+  show: vi.fn(),
   spots: SPOTS,
   run: vi.fn(),
   running: false,
@@ -34,6 +36,7 @@ const scene = (more: Partial<Scene> = {}): Scene => ({
   error: null,
   problem: null,
   toggle: vi.fn(),
+  compare: vi.fn(),
   ...more,
 });
 
@@ -77,6 +80,7 @@ describe("a match without a chart", () => {
       "and 3 probes",
       "From 3 probes",
       "Estimate",
+      "Places",
     ]);
     act(() => screen.getByText("From 3 probes").click());
     expect(offered.run).toHaveBeenCalledWith({ by: "areas" });

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
 import { isOpen, jobsQuery, spotsQuery } from "@/api/queries";
 import type { HandStore } from "../hand";
@@ -44,15 +44,32 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     onSuccess: () =>
       client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
   });
-  const job = jobs.find((j) => j.id === make.data?.id);
-  const running = make.isPending || (job !== undefined && isOpen(job));
+  const check = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/matches/{match_id}/check-scene", {
+          params: { path: { match_id: match?.id ?? 0 } },
+          body: { clip_id: clips[1]?.id ?? 0, reference_clip_id: clips[0]?.id ?? 0 },
+        }),
+      ),
+    onSuccess: () =>
+      client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
+  });
+  const asked = check.data?.id ?? 0;
+  const job = jobs.find((j) => j.id === Math.max(make.data?.id ?? 0, asked));
+  const running = make.isPending || check.isPending || (job !== undefined && isOpen(job));
   const out = match?.scene?.left_out ?? [];
+  const [shown, setShown] = useState(true);
   return {
+    /** Whether the places are shown over the pictures. */
+    shown,
+    show: setShown,
     spots: isOfPlaces ? (spots ?? []) : [],
     run: make.mutate,
     running,
     step: running ? (job?.step ?? "Looking …") : "",
-    error: make.error,
+    error: make.error ?? check.error,
+    compare: () => check.mutate(),
     problem: running ? null : (job?.problem ?? null),
     /** Take a place out, or back in; the match is fitted again. */
     toggle: (spot: Spot) => {

@@ -1,0 +1,90 @@
+"""Whether scenes say what a chart's match says: a filter, a lamp or an iris changed after it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Final
+
+import numpy as np
+from numpy.typing import NDArray
+
+from syntonos.core.chain import Match
+from syntonos.core.chain.stages.match import through_match
+from syntonos.core.matching.by_places import alike, clusters_of, evened_places
+from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.places import Places
+from syntonos.core.matching.scene_fit import PAPER
+from syntonos.core.matching.tuner import tuner_fitted
+
+A = NDArray[np.float64]
+_SPREAD: Final = 0.05  # of a colour's light, in the working log
+# More than places and charts differ by without a cause (docs/matching.md).
+MOST: Final = {"exposure": 0.1, "warmth": 8.0, "tint": 2.5}
+_UNITS: Final = {"exposure": "stop", "warmth": "mired", "tint": "tint"}
+
+
+@dataclass(frozen=True, slots=True)
+class Apart:
+    """How far a matched angle is off at the places of one moment."""
+
+    frame: int
+    exposure: float  # stops, positive where the angle is too bright
+    warmth: float  # mired, positive where it is too warm
+    tint: float  # Duv x 1000, positive where it is too green
+    delta_e: float  # median over the colours that both show
+
+
+@dataclass(frozen=True, slots=True)
+class SceneCheck:
+    """What places of the scenes say of a match.
+
+    moments : by frame, in order: their change is drift within the clip
+    agrees : whether exposure and white lie within MOST, in the median over the moments
+    words : what to make of it
+    """
+
+    moments: tuple[Apart, ...]
+    agrees: bool
+    words: str
+
+
+def check_by_scene(match: Match, moments: Sequence[tuple[int, Places]]) -> SceneCheck:
+    """Compare a match with what places of the scenes say.
+
+    Parameters
+    ----------
+    match : Match
+    moments : sequence of (frame, Places)
+        At least one.
+    """
+    found = tuple(_apart(match, frame, places) for frame, places in moments)
+    middle = {k: float(np.median([getattr(m, k) for m in found])) for k in MOST}
+    off = [k for k, most in MOST.items() if abs(middle[k]) > most]
+    drift = {k: float(np.ptp([getattr(m, k) for m in found])) for k in MOST}
+    drifting = [k for k, most in MOST.items() if drift[k] > most]
+    if off:
+        apart = ", ".join(f"{middle[k]:+{_form(k)}} {_UNITS[k]}" for k in off)
+        words = (f"The scene speaks against the chart: after the match the angle is {apart} off. "
+                 "A filter, the iris or a light may have changed after the chart: match from the "
+                 "picture, or read a chart again.")  # fmt: skip
+    else:
+        words = (f"The scene agrees with the chart: {middle['exposure']:+.2f} stop, "
+                 f"{middle['warmth']:+.0f} mired, {middle['tint']:+.1f} tint apart.")  # fmt: skip
+    if drifting:
+        told = ", ".join(f"{drift[k]:{_form(k)}} {_UNITS[k]}" for k in drifting)
+        words += f" It drifts by {told} within the clip."
+    return SceneCheck(found, not off, words)
+
+
+def _form(scale: str) -> str:
+    return {"exposure": ".2f", "warmth": ".0f", "tint": ".1f"}[scale]
+
+
+def _apart(match: Match, frame: int, places: Places) -> Apart:
+    want, got = evened_places(places)
+    after = through_match(match, got)
+    groups = clusters_of(*alike(want, after))
+    off = tuner_fitted(groups.reference, groups.angle, _SPREAD)
+    misses = scene_delta_e(groups.angle, groups.reference, PAPER)
+    return Apart(frame, off.exposure, off.warmth, off.tint, float(np.median(misses)))
