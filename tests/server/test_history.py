@@ -1,5 +1,6 @@
 """The log of changes: bases, words, undo and redo, and what is refused."""
 
+from syntonos.server.history import services
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.productions.models import Camera
 
@@ -181,3 +182,18 @@ def test_two_windows_change_different_fields_and_the_same_one(api, place):
     api("post", clips, {"ids": ids, "values": {"encoding": "srgb"}, "base": head}, **OTHER)
     assert api("get", f"/clips/{ids[0]}")["overrides"] == {"levels": "legal", "encoding": "srgb"}
     api("post", clips, {"ids": ids, "values": {"levels": "full"}, "base": head}, 409, **OTHER)
+
+
+def test_two_presses_of_undo_at_once_take_back_two_steps(api, place, monkeypatch):
+    """Both requests look at the log before either has written: the second goes on to the next."""
+    camera = place.cameras["B"]
+    for name in ("One", "Two"):
+        api("patch", f"/cameras/{camera.pk}", {"name": name}, **ME)
+    first = services.next_undo(place.production.pk)
+    assert "Two" in act(api, place, "undo")["words"]
+    real = services.next_undo
+    stale = iter([first])
+    monkeypatch.setattr(services, "next_undo", lambda pk: next(stale, None) or real(pk))
+    assert "One" in act(api, place, "undo")["words"]
+    camera.refresh_from_db()
+    assert camera.name == "Birch"

@@ -30,12 +30,12 @@ A = NDArray[np.float64]
 F = NDArray[np.float32]
 _COLOURS: Final = 48
 _PER_STOP, _PER_CHROMA = 0.35, 2.2
-_TURNS: Final = 8
+_TURNS: Final = 3
 _DARKEST = 2e-3
 _MOST: Final = 20_000
 _DOUBT: Final = 0.06  # of light, of where a colour was carried to
 # What such estimates leave (docs/matching.md): nine in ten lie between.
-_SEEN, _UNSEEN = (2.6, 0.8, 7.0), (3.2, 1.0, 9.0)
+_SEEN, _UNSEEN = (3.0, 1.0, 9.0), (4.0, 1.3, 12.0)
 
 
 def fit_statistics(
@@ -91,7 +91,7 @@ def fit_statistics(
     )  # fmt: skip
 
 
-_SETTINGS: Final = [Setting(family, 0.8, 0.0005, 0.0) for family in ("ordinary", "odd")]
+_SETTINGS: Final = [Setting(family, 0.5, 0.0005, 0.0) for family in ("ordinary", "odd")]
 
 
 def _feature(lin: A) -> A:

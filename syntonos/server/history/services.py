@@ -250,6 +250,8 @@ def undo(production_id: int) -> Change:
             Change.objects.filter(group=found.group, undoes=None, is_undone=False)
             .order_by("-sequence")
         )  # fmt: skip
+        if not rows:  # another request took it back meanwhile: two presses in quick succession
+            return undo(production_id)
         words = step_words(found)
         edits = [edit for row in rows for edit in reversed(row.edits)]
         done = _apply([_inverse(edit) for edit in edits], words, rows[0])
@@ -266,10 +268,10 @@ def redo(production_id: int) -> Change:
     ConflictError
         redo.nothing; undo.built_on, when somebody has changed the same since.
     """
-    found = next_redo(production_id)
-    if found is None:
-        raise ConflictError("redo.nothing", "There is nothing to do again.", "Nothing to do.")
     with transaction.atomic():
+        found = next_redo(production_id)
+        if found is None:
+            raise ConflictError("redo.nothing", "There is nothing to do again.", "Nothing to do.")
         last = Change.objects.filter(undoes=found.group, kind=_UNDO).latest("sequence")
         words = step_words(found)
         done = _apply([_inverse(edit) for edit in reversed(last.edits)], words, last)

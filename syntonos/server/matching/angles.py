@@ -176,8 +176,7 @@ def _by_scene(
     seen = match.facts["scene"]
     return Outcome(
         light.pk, camera.pk, str(camera), "from_picture",
-        f"{why} Match {match.number} is from the picture: {seen['places']} places, "
-        f"{seen['overlap']:.0%} in common.",
+        f"from the picture: {seen['places']} places, {seen['overlap']:.0%} in common. {why}",
         match.facts["expected"],
     )  # fmt: skip
 

@@ -46,21 +46,20 @@ export function Revisions({
       {matches.isError && <Problem error={matches.error} onRetry={() => matches.refetch()} />}
       {restore.isError && <Problem error={restore.error} />}
       {matches.data?.length === 0 && (
-        <div className="faint flex flex-col items-start gap-2">
+        <p className="faint mb-1.5">
           No match yet. Read the chart in both clips and fit; where nobody shot one, match from what
-          both pictures show.
-          <Link className="btn btn-sm" to={chart}>
+          both pictures show.{" "}
+          <Link className="btn btn-xs" to={chart}>
             Open the Chart
           </Link>
-          <MatchScene scene={scene} clips={clips} shared={shared} />
-        </div>
+        </p>
       )}
       {angle.match && !angle.match.scene && !angle.match.borrowed && (
         <div className="mb-1.5">
           <CompareWithScene match={angle.match} scene={scene} clips={clips} />
         </div>
       )}
-      {(matches.data?.length ?? 0) > 0 && !angle.angle.reading && (
+      {(!angle.match || !angle.angle.reading) && (
         <div className="mb-1.5 flex">
           <MatchScene scene={scene} clips={clips} shared={shared} />
         </div>

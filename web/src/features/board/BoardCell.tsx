@@ -79,7 +79,7 @@ export function BoardCell({
         </div>
       )}
       <div className="flex h-9 items-center gap-2 bg-base-100 px-2.5">
-        <span className="flex min-w-0 items-center gap-2 whitespace-nowrap">
+        <span className="flex min-w-0 items-center gap-2 overflow-hidden whitespace-nowrap">
           <Verdict cell={cell} />
         </span>
         <span className="ml-auto flex shrink-0 items-center gap-2">
@@ -126,6 +126,7 @@ function Verdict({ cell }: { cell: Cell }): ReactNode {
         </span>
       ) : (
         <span
+          className="truncate"
           title={[cell.reason, `before the match ${cell.before?.toFixed(2)} ΔE`]
             .filter(Boolean)
             .join("; ")}

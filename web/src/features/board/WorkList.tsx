@@ -27,7 +27,8 @@ export function wordsOf(cell: Cell): string {
   const step = WORDS[cell.next_step];
   if (step) return step;
   if (cell.state === "in_tune" || cell.state === "reference") return "";
-  return cell.reason || `${cell.delta_e?.toFixed(2) ?? "?"} ΔE off the chart`;
+  const off = isOfScene(cell) ? "expected" : "off the chart";
+  return cell.reason || `${cell.delta_e?.toFixed(2) ?? "?"} ΔE ${off}`;
 }
 
 /** Every cell that is not in tune, the furthest first, and why jobs left it alone. */

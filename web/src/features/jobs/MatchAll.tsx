@@ -80,7 +80,8 @@ function Ended({ job, base }: { job: Job; base: string }) {
     <Link
       key={a.camera_id}
       to={`${base}/c/${a.camera_id}/${a.outcome === "from_picture" ? "bench?panel=match" : "chart"}`}
-      className="text-2xs hover:underline"
+      className="line-clamp-3 text-2xs hover:underline"
+      title={a.text}
     >
       <b>{a.camera}</b>: {a.text}
     </Link>
