@@ -22,6 +22,7 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cdl_file, read_cube
 from syntonos.core.media import RecordingReader, write_frame
+from tests.foundry import same_places
 from tests.opencolorio import cube_file, through
 from tests.simulated import (
     DAY,
@@ -415,6 +416,32 @@ def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tm
     assert (found["by"], found["fit"]["places"] > 100) == ("picture", True)
     assert found["fit"]["after"] < 0.3 * found["fit"]["before"]
     assert read_cube(out.read_bytes()).table.shape == (17, 17, 17, 3)
+    low, expected, high = (found["fit"][k] for k in ("expected_low", "expected", "expected_high"))
+    assert low < expected < high
+    # Areas that a person would mark: about places that the scene itself says are the same.
+    one, two = (at[:: len(at) // 8] for at in same_places("a-scene", "b-scene", step=24))
+    areas = tmp_path / "areas.json"
+    areas.write_text(json.dumps([
+        {"reference": [*(r - 12).tolist(), 24, 24], "angle": [*(a - 14).tolist(), 28, 28]}
+        for r, a in zip(one, two, strict=True)
+    ]))  # fmt: skip
+    assert match(files["A"], "--by", "areas", "--areas", str(areas), "--report", str(report)) == 0
+    by_areas = json.loads(report.read_text())
+    assert (by_areas["by"], by_areas["fit"]["areas"]) == ("areas", len(one))
+    assert abs(by_areas["fit"]["stops"] - found["fit"]["stops"]) < 0.25
+    assert by_areas["fit"]["expected"] > expected
+    capsys.readouterr()
+    assert match(files["A"], "--by", "statistics", "--mix", "0", "--report", str(report)) == 0
+    nothing = json.loads(report.read_text())["fit"]
+    assert "An estimate only, mixed in by 0 %" in capsys.readouterr().out
+    np.testing.assert_allclose(nothing["match"]["matrix"], np.eye(3), atol=1e-9)
+    assert nothing["stops"] == 0
+    # What is wrong is told in a line, and nothing is written.
+    areas.write_text("[{}]")
+    assert match(files["A"], "--by", "areas", "--areas", str(areas)) == 2
+    assert "Area 1 has no rectangle for the reference" in capsys.readouterr().err
+    assert match(files["A"], "--by", "areas") == 2
+    assert "--areas FILE.json" in capsys.readouterr().err
     rng = np.random.default_rng(5)
     other = tmp_path / "other.exr"
     write_frame(other, rng.uniform(0.2, 0.6, (270, 480, 3)).astype(np.float32), metadata={})

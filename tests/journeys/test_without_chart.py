@@ -48,6 +48,7 @@ def test_a_light_without_a_chart_is_matched_from_the_picture(page, room):
     page.mouse.click(box["x"] + 0.42 * box["width"], box["y"] + 0.72 * box["height"])
     expect(page.get_by_title(re.compile("^1: drag it"))).to_have_count(2)
     page.keyboard.press("Control+z")
+    expect(page.get_by_title(re.compile("^1: drag it"))).to_have_count(0)
     page.keyboard.press("Control+z")
     # The revisions stay in the list; none is the one in force.
     expect(page.get_by_text("in force", exact=True)).to_have_count(0)
@@ -75,7 +76,8 @@ def test_probes_make_a_match_by_keys(page, room):
             expect(marks).to_have_count(1 if side == "reference" else 2)
     page.get_by_role("button", name="From 4 probes").focus()
     page.keyboard.press("Enter")
-    expect(page.get_by_text("from 4 probes")).to_be_visible()
+    expect(page.get_by_text("expected, from probes")).to_be_visible()
+    expect(page.get_by_role("button", name="Estimate")).to_be_enabled()
     page.get_by_role("spinbutton", name="How much of the estimate is taken, per cent").fill("50")
     page.get_by_role("button", name="Estimate").focus()
     page.keyboard.press("Enter")
