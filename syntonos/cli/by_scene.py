@@ -71,7 +71,7 @@ def match_by_scene(args: argparse.Namespace, ways: tuple[str, ...]) -> int:
              for side in ("reference", "angle")]  # fmt: skip
     found = None
     for way in ways:
-        if way == "areas" and areas is None:
+        if way == "areas" and (areas is None or all(a.leaves_out for a in areas)):
             continue
         try:
             found = _fitted(way, sides, areas, args.mix / 100)
@@ -136,7 +136,13 @@ def _areas_of(args: argparse.Namespace) -> list[Area] | None:
             hint='Write a list of {"reference": [x, y, w, h], "angle": [x, y, w, h]}, in pixels.',
             code="areas.form",
         ) from error  # fmt: skip
-    return areas_from_json(data)
+    areas = areas_from_json(data)
+    if args.by == "areas" and all(a.leaves_out for a in areas):
+        raise FitError(
+            "Every area of the list leaves something out: none says what is the same.",
+            hint="Add some without leave_out.", code="areas.none",
+        )  # fmt: skip
+    return areas
 
 
 def _fitted(
@@ -185,7 +191,11 @@ def _places(sides: list[_Seen], areas: list[Area] | None) -> tuple[Places, int]:
         try:
             places = find_places(base, own, usable=(one.clear[k], other.clear[k]))
             if areas is not None:
-                places = within_areas(places, [_shares(a, base.shape, own.shape) for a in areas])
+                within, out = (
+                    [_shares(a, base.shape, own.shape) for a in areas if a.leaves_out is leaves]
+                    for leaves in (False, True)
+                )
+                places = within_areas(places, within, out)
             found.append(places)
         except FitError as error:
             failed.append(error)

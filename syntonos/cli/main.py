@@ -106,7 +106,8 @@ def _parser() -> argparse.ArgumentParser:
                             "order, and it says which")  # fmt: skip
     match.add_argument("--areas", metavar="FILE.json",
                        help='a list of {"reference": [x, y, w, h], "angle": [x, y, w, h]} in '
-                            "pixels; with --by picture only places inside count")  # fmt: skip
+                            "pixels; with --by picture only places inside count, or with "
+                            '"leave_out": true none inside')  # fmt: skip
     match.add_argument("--mix", type=_per_cent, default=100.0, metavar="0..100",
                        help="how much of what statistics say is taken")  # fmt: skip
     match.add_argument("--chart", **layout)

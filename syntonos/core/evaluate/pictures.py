@@ -198,13 +198,13 @@ def rough_areas(case: PictureCase, true: Places, colours: A, count: int = 8) -> 
         chosen.append(int((apart * np.sqrt(rng.random(len(apart)))).argmax()))
     out = []
     for i in chosen:
-        sides = []
+        sides: list[tuple[float, float, float, float]] = []
         wide = rng.uniform(16, 44, 2)
         for at in (true.at_reference[i], true.at_angle[i]):
-            corner = at * size + rng.normal(0, 4, 2) - wide / 2
-            sides.append((*corner.tolist(), *wide.tolist()))
+            x, y = at * size + rng.normal(0, 4, 2) - wide / 2
+            sides.append((float(x), float(y), float(wide[0]), float(wide[1])))
             wide = wide * rng.uniform(0.8, 1.3, 2)
-        out.append(Area(*sides))
+        out.append(Area(sides[0], sides[1]))
     return out
 
 

@@ -12,7 +12,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.colour_model import chroma_place
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import Setting
@@ -25,8 +24,10 @@ from syntonos.core.matching.scene_fit import (
     Clusters,
     Lenses,
     SceneFit,
+    colour_place,
     fit_clusters,
     gain_match,
+    grouped,
     judged,
     luminance,
     mixed,
@@ -40,7 +41,6 @@ LEAST_FOR_COLOUR: Final = 4
 _MODES = 3
 _LEAST_SHARE = 0.15  # of an area, that counts as a colour of it
 _ALIKE = 0.2  # in what counts as far: modes nearer than this are one
-_PER_STOP, _PER_CHROMA = 0.35, 2.2
 _MOST_PIXELS = 4000
 _SPREAD: Final = 0.025  # of light: nobody outlines the same thing exactly twice
 _NEAR: Final = 8.0  # delta E, within which a further colour of an area is taken too
@@ -52,10 +52,14 @@ _WIDER: Final = 1.05  # what is stated, for areas by hand
 
 @dataclass(frozen=True, slots=True)
 class Area:
-    """The same thing in both pictures: x, y, width, height of each, in pixels."""
+    """The same thing in both pictures: x, y, width, height of each, in pixels.
+
+    One that `leaves_out` says what takes no part, where places are limited by areas.
+    """
 
     reference: Rectangle
     angle: Rectangle
+    leaves_out: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +74,8 @@ class _Mode:
 
 def areas_from_json(data: Any) -> list[Area]:
     """Read areas: a list of objects with `reference` and `angle`, each [x, y, width, height].
+
+    One with `leave_out` true says what takes no part.
 
     Raises
     ------
@@ -91,7 +97,12 @@ def areas_from_json(data: Any) -> list[Area]:
                     hint=hint, code="areas.form",
                 )  # fmt: skip
             sides.append((float(four[0]), float(four[1]), float(four[2]), float(four[3])))
-        out.append(Area(sides[0], sides[1]))
+        leaves_out = entry.get("leave_out", False)
+        if not isinstance(leaves_out, bool):
+            raise FitError(
+                f"Area {number}: leave_out is true or false.", hint=hint, code="areas.form"
+            )
+        out.append(Area(sides[0], sides[1], leaves_out))
     return out
 
 
@@ -209,12 +220,10 @@ def _met(places: Places | None) -> _Colours | None:
     if places is None:
         return None
     logs = np.log(mixed(places.reference))
-    chroma = logs[:, [0, 2]] - logs[:, 1:2]
-    feature = np.column_stack([_PER_STOP * logs.mean(axis=1), _PER_CHROMA * chroma])
     ratio = np.log(mixed(places.angle)) - logs
     off = np.abs(ratio - np.median(ratio, axis=0)).max(axis=1)
     calm = off <= max(0.05, 2.5 * float(np.median(off)))
-    label = _labels(feature)
+    label = _labels(mixed(places.reference))
     sides: tuple[list[_Mode], list[_Mode]] = [], []
     for i in np.unique(label[calm]):
         mine = np.flatnonzero((label == i) & calm)
@@ -260,9 +269,8 @@ def _at_size(shot: Shot) -> tuple[F, F, list[Area], _Usable]:
     """Return pictures 960 wide at most, and areas and masks to go with them."""
     ratio = [min(1.0, WIDTH / p.shape[1]) for p in (shot.reference, shot.angle)]
     scaled = [
-        Area(*(tuple(v * k for v in four) for four, k in zip(
-            (a.reference, a.angle), ratio, strict=True)))
-        for a in shot.areas
+        Area(_times(a.reference, ratio[0]), _times(a.angle, ratio[1]))
+        for a in shot.areas if not a.leaves_out
     ]  # fmt: skip
     small = sized(shot.reference), sized(shot.angle)
     masks = [
@@ -270,6 +278,11 @@ def _at_size(shot: Shot) -> tuple[F, F, list[Area], _Usable]:
         for m, p in zip(shot.usable, small, strict=True)
     ]
     return small[0], small[1], scaled, (masks[0], masks[1])
+
+
+def _times(box: Rectangle, factor: float) -> Rectangle:
+    x, y, w, h = (v * factor for v in box)
+    return x, y, w, h
 
 
 def _settings(groups: Clusters, is_last: bool) -> list[Setting]:
@@ -312,10 +325,7 @@ def _modes(
 
 
 def _split(lin: A) -> list[_Mode]:
-    feature = np.column_stack([
-        _PER_STOP * np.log2(luminance(lin)), _PER_CHROMA * chroma_place(mixed(lin)),
-    ])  # fmt: skip
-    label = _labels(feature)
+    label = _labels(mixed(lin))
     out = []
     for i in np.unique(label):
         mine = lin[label == i]
@@ -329,21 +339,16 @@ def _split(lin: A) -> list[_Mode]:
     return sorted(out, key=lambda m: -m.share)
 
 
-def _labels(feature: A) -> NDArray[np.intp]:
-    """Return which of up to three colours each row is of."""
-    label = np.zeros(len(feature), np.intp)
-    if len(feature) < 10 * _MODES:
-        return label
-    cv2.setRNGSeed(1)
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3)
-    _, found, centre = cv2.kmeans(feature.astype(np.float32), _MODES, None, criteria, 3,
-                                  cv2.KMEANS_PP_CENTERS)  # fmt: skip
-    label = found.ravel().astype(np.intp)
+def _labels(light: A) -> NDArray[np.intp]:
+    """Return which of up to three colours each row of mixed light is of."""
+    if len(light) < 10 * _MODES:
+        return np.zeros(len(light), np.intp)
+    label, middle = grouped(colour_place(light), _MODES)
     for i in range(_MODES):
         for j in range(i):
-            if np.linalg.norm(centre[i] - centre[j]) < _ALIKE:
+            if np.linalg.norm(middle[i] - middle[j]) < _ALIKE:
                 label[label == i] = j
-    return np.asarray(label, np.intp)
+    return label
 
 
 def _paired(colours: _Colours, match: Match) -> list[tuple[int, int]]:

@@ -6,12 +6,10 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, Final
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import Setting
@@ -24,7 +22,9 @@ from syntonos.core.matching.scene_fit import (
     Clusters,
     Lenses,
     SceneFit,
+    colour_place,
     fit_clusters,
+    grouped,
     judged,
     luminance,
     missing_words,
@@ -34,9 +34,7 @@ from syntonos.core.matching.scene_fit import (
 A = NDArray[np.float64]
 B = NDArray[np.bool_]
 _CLUSTERS: Final = 64
-_MOST_GROUPED: Final = 6000
 _LEAST_CLUSTERS: Final = 12
-_PER_STOP, _PER_CHROMA = 0.35, 2.2  # what counts as far, for clusters
 _ROUNDS: Final = 2  # before the last: lenses' fall-off, and what moved or shines
 _TOGETHER: Final = 4.0  # places that err as one: they lie 4 pixels apart, and are 5 wide
 _MOST_COUNTED: Final = 80
@@ -158,10 +156,8 @@ def clusters_of(want: A, got: A) -> Clusters:
     x, y = np.log(mixed(got)), np.log(mixed(want))
     ratio = x - y
     middle = np.exp((x + y - np.median(ratio, axis=0)) / 2)
-    light = np.log2(middle @ AP1_LUMINANCE)
-    feature = np.column_stack([_PER_STOP * light, _PER_CHROMA * chroma_place(middle)])
     k = min(_CLUSTERS, max(2, len(want) // 5))
-    label = _grouped(feature.astype(np.float32), k)
+    label, _ = grouped(colour_place(middle), k)
     out: list[list[Any]] = [[], [], [], []]
     for i in range(k):
         mine = np.flatnonzero(label == i)
@@ -175,16 +171,6 @@ def clusters_of(want: A, got: A) -> Clusters:
         out[2].append(_spread(ratio[mine] - own, count))
         out[3].append(len(mine))
     return Clusters(*(np.array(v, np.float64) for v in out))
-
-
-def _grouped(feature: NDArray[np.float32], k: int) -> NDArray[np.intp]:
-    """Return which of k groups each row belongs to; their middles are found on some thousands."""
-    some = feature[:: max(1, len(feature) // _MOST_GROUPED)]
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
-    cv2.setRNGSeed(1)
-    _, _, middle = cv2.kmeans(some, k, None, criteria, 2, cv2.KMEANS_PP_CENTERS)
-    half = 0.5 * (middle**2).sum(axis=1)
-    return np.asarray((feature @ middle.T - half).argmax(axis=1), np.intp)
 
 
 def _calm(want: A, got: A) -> B:

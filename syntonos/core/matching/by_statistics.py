@@ -9,7 +9,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.colour_model import chroma_place
 from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import Setting
@@ -19,8 +18,10 @@ from syntonos.core.matching.scene_fit import (
     PAPER,
     Clusters,
     SceneFit,
+    colour_place,
     fit_clusters,
     gain_match,
+    grouped,
     luminance,
     mixed,
     part_of,
@@ -29,7 +30,6 @@ from syntonos.core.matching.scene_fit import (
 A = NDArray[np.float64]
 F = NDArray[np.float32]
 _COLOURS: Final = 48
-_PER_STOP, _PER_CHROMA = 0.35, 2.2
 _TURNS: Final = 3
 _DARKEST = 2e-3
 _MOST: Final = 20_000
@@ -94,12 +94,6 @@ def fit_statistics(
 _SETTINGS: Final = [Setting(family, 0.5, 0.0005, 0.0) for family in ("ordinary", "odd")]
 
 
-def _feature(lin: A) -> A:
-    return np.column_stack([
-        _PER_STOP * np.log2(luminance(lin)), _PER_CHROMA * chroma_place(mixed(lin)),
-    ])  # fmt: skip
-
-
 def _colours(picture: F, usable: NDArray[np.bool_] | None, side: str) -> tuple[A, A]:
     """Return a picture's colours (k, 3) and what share each has of it (k,)."""
     soft = cv2.blur(np.asarray(picture, np.float32), (5, 5))[2::4, 2::4]
@@ -114,12 +108,10 @@ def _colours(picture: F, usable: NDArray[np.bool_] | None, side: str) -> tuple[A
             hint="Choose another frame.", code="statistics.dark",
         )  # fmt: skip
     lin = lin[:: max(1, len(lin) // _MOST)]
-    cv2.setRNGSeed(1)
-    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 30, 1e-3)
-    _, label, _ = cv2.kmeans(_feature(lin).astype(np.float32), _COLOURS, None, criteria, 2,
-                             cv2.KMEANS_PP_CENTERS)  # fmt: skip
-    rows: list[Any] = [lin[label.ravel() == i].mean(axis=0) for i in range(_COLOURS)]
-    count = np.bincount(label.ravel(), minlength=_COLOURS).astype(np.float64)
+    label, _ = grouped(colour_place(mixed(lin)), _COLOURS)
+    count = np.bincount(label, minlength=_COLOURS).astype(np.float64)
+    rows: list[Any] = [lin[label == i].mean(axis=0) for i in np.flatnonzero(count)]
+    count = count[count > 0]
     # A large wall says little more than a small one.
     share = np.sqrt(count)
     return np.array(rows), share / share.sum()
@@ -127,7 +119,7 @@ def _colours(picture: F, usable: NDArray[np.bool_] | None, side: str) -> tuple[A
 
 def _carried(now: A, mass: A, want: A, weight: A, width: float) -> tuple[A, A]:
     """Carry colours with their masses to others; returns where to, and how sure that is."""
-    cost = ((_feature(now)[:, None] - _feature(want)[None]) ** 2).sum(axis=2)
+    cost = ((colour_place(mixed(now))[:, None] - colour_place(mixed(want))[None]) ** 2).sum(axis=2)
     kernel = np.exp(-cost / max(width, 0.1) ** 2) + 1e-12
     u, v = np.ones(len(now)), np.ones(len(want))
     # Masses need not be met in full: what one camera sees and the other does not stays behind.

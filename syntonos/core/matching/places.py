@@ -336,17 +336,22 @@ def places_of_areas(
     return [_of_area(scene, *pair) for pair in boxes]
 
 
-def within_areas(places: Places, boxes: Sequence[tuple[Box, Box]]) -> Places:
-    """Return the places that lie inside of one of the areas in both pictures.
+def within_areas(
+    places: Places, boxes: Sequence[tuple[Box, Box]], out: Sequence[tuple[Box, Box]] = ()
+) -> Places:
+    """Return the places that lie inside of one of the areas in both pictures, and in none of `out`.
 
-    Boxes are left, top, width, height in shares of the pictures. An error places.few where none do.
+    Boxes are left, top, width, height in shares of the pictures; without any the whole pictures
+    count. An error places.few where no place is left.
     """
-    kept = np.zeros(len(places.reference), bool)
+    kept = np.full(len(places.reference), not boxes)
     for one, other in boxes:
         kept |= _inside(places.at_reference, one) & _inside(places.at_angle, other)
+    for one, other in out:
+        kept &= ~(_inside(places.at_reference, one) | _inside(places.at_angle, other))
     if not kept.any():
         raise FitError(
-            "No place that both pictures show lies inside of the areas.",
+            "No place that both pictures show is left by the areas.",
             hint="Mark larger areas, or the same things in both.", code="places.few",
         )  # fmt: skip
     return only(places, kept)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Final
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
 from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.charts.reading import triple
 from syntonos.core.matching.bayes import Setting
@@ -26,6 +27,8 @@ B = NDArray[np.bool_]
 WHITE: Final = np.ones(3)
 PAPER: Final = np.linalg.inv(mix_matrix(MIX)) @ WHITE
 _FLOOR: Final = 1e-5
+_PER_STOP, _PER_CHROMA = 0.35, 2.2  # what counts as far
+_MOST_GROUPED: Final = 6000
 POOLED: Final = "pooled"
 _FALL_OFF_SD, _MOST_FALL_OFF = 0.12, 0.5  # of light at the side of the picture
 # Error on the scene's own colours, and on others: a left-out^b doubt^c, and nine times in ten
@@ -101,6 +104,27 @@ _COLOURED: Final = 12.0  # chroma, from which a colour is more than a tint
 def mixed(lin: A) -> A:
     """Return light mixed towards its luminance, in which what cameras record is positive."""
     return np.asarray(np.maximum(lin @ mix_matrix(MIX).T, _FLOOR), np.float64)
+
+
+def colour_place(light: A) -> A:
+    """Return where mixed light (n, 3) lies, (n, 3): what looks as far apart is about as far."""
+    stops = np.log2(np.maximum(light @ AP1_LUMINANCE, _FLOOR))
+    return np.column_stack([_PER_STOP * stops, _PER_CHROMA * chroma_place(light)])
+
+
+def grouped(places: A, k: int) -> tuple[NDArray[np.intp], A]:
+    """Return which of k groups each place (n, 3) is in, and their middles; the same each time.
+
+    Middles are found on some thousands of the places.
+    """
+    rows = places.astype(np.float32)
+    some = rows[:: max(1, len(rows) // _MOST_GROUPED)]
+    criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
+    cv2.setRNGSeed(1)
+    _, _, middle = cv2.kmeans(some, k, None, criteria, 2, cv2.KMEANS_PP_CENTERS)
+    half = 0.5 * (middle**2).sum(axis=1)
+    label = (rows @ middle.T - half).argmax(axis=1)
+    return np.asarray(label, np.intp), np.asarray(middle, np.float64)
 
 
 def luminance(lin: A) -> A:

@@ -12,7 +12,7 @@ from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import encoding_checks, from_scene, readings, selectors, services
-from syntonos.server.matching.models import ChartReading
+from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.models import Camera, Light
 
 
@@ -147,6 +147,13 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
     return out
 
 
+def _holds(light: Light, camera: Camera, match: Match) -> Outcome:
+    return Outcome(
+        light.pk, camera.pk, str(camera), "kept", f"match {match.number} holds",
+        match.facts.get("expected"),
+    )  # fmt: skip
+
+
 def _has_clips(light: Light, camera: Camera) -> bool:
     return Clip.objects.filter(light=light, camera=camera).exists()
 
@@ -157,10 +164,7 @@ def _by_scene(
     """Match a camera from the picture, where no chart can be read; `why` says what there was."""
     current = selectors.current_match(light.pk, camera)
     if current is not None and not selectors.is_stale(camera, current, None, None):
-        return Outcome(
-            light.pk, camera.pk, str(camera), "kept", f"match {current.number} holds",
-            current.facts.get("expected"),
-        )  # fmt: skip
+        return _holds(light, camera, current)
     pairs = from_scene.clip_pairs(light, camera)
     if not pairs:
         return Outcome(light.pk, camera.pk, str(camera), "no_chart", why)
@@ -190,10 +194,7 @@ def _match(
     base = selectors.latest_reading(light.pk, camera.production.reference_camera_id or 0)
     current = selectors.current_match(light.pk, camera)
     if current is not None and not selectors.is_stale(camera, current, own, base):
-        return Outcome(
-            light.pk, camera.pk, str(camera), "kept", f"match {current.number} holds",
-            current.facts.get("expected"),
-        )  # fmt: skip
+        return _holds(light, camera, current)
     tell(f"Fitting {camera}")
     # What a person chose for the match before holds for this one.
     request = services.request_of(current, base_number=current.number if current else 0)

@@ -66,6 +66,11 @@ def test_ways_are_as_good_as_they_are_ranked(case, rendered):
     ]  # fmt: skip
     inside = within_areas(found, shares)
     assert 0 < len(inside.reference) < len(found.reference)
+    some = [s for s in shares if len(within_areas(found, [s]).reference) < len(found.reference)]
+    rest = within_areas(found, [], out=some[:1])
+    only_those = within_areas(found, some[:1])
+    assert len(rest.reference) + len(only_those.reference) <= len(found.reference)
+    assert 0 < len(rest.reference) < len(found.reference)
     fewer = fit_places(only(found, np.arange(len(found.reference)) % 3 > 0))
     assert off(fewer.match) < 1.5 * off(picture.match) + 0.05
 
@@ -93,6 +98,7 @@ def test_an_area_of_black_is_told(rendered):
     [{"reference": [1, 2, 3, 4], "angle": [1, 2, 0, 4]}],
     [{"reference": [1, 2, 3, 4], "angle": [1, 2, float("nan"), 4]}],
     [{"reference": [1, 2, 3, True], "angle": [1, 2, 3, 4]}],
+    [{"reference": [1, 2, 3, 4], "angle": [1, 2, 3, 4], "leave_out": 1}],
 ])  # fmt: skip
 def test_lists_of_areas_are_read_strictly(wrong):
     with pytest.raises(FitError) as caught:
