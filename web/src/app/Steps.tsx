@@ -14,6 +14,7 @@ export function Steps({ production }: { production: number }) {
   const [isOpen, setOpen] = useState(false);
   const [said, setSaid] = useState("");
   const go = useMutation({
+    scope: { id: `steps of ${production}` }, // presses in quick succession wait for each other
     mutationFn: (what: "undo" | "redo") => {
       const place = { params: { path: { production_id: production } } };
       return unwrap(
@@ -47,7 +48,7 @@ export function Steps({ production }: { production: number }) {
       event.preventDefault();
       const { history, go } = latest.current;
       const what = key === "y" || event.shiftKey ? "redo" : "undo";
-      if (history?.[what] && !go.isPending) go.mutate(what);
+      if (history?.[what] || go.isPending) go.mutate(what);
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);

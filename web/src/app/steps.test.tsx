@@ -65,6 +65,27 @@ describe("undo and redo", () => {
     expect(new Set(sent.map((s) => s.author))).toEqual(new Set([authorMark()]));
   });
 
+  it("keep every press, one after the other", async () => {
+    let open = 0;
+    let most = 0;
+    const sent: string[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      if (request.method === "GET")
+        return Response.json({ head: 3, undo: "a step", redo: null, changes: ENTRIES });
+      open += 1;
+      most = Math.max(most, open);
+      await new Promise((done) => setTimeout(done, 20));
+      open -= 1;
+      sent.push(new URL(request.url).pathname);
+      return Response.json({ words: "Undone", head: 4 });
+    });
+    show(<Steps production={1} />);
+    await button(/^Undo: a step$/);
+    for (let k = 0; k < 3; k += 1) fireEvent.keyDown(window, { key: "z", ctrlKey: true });
+    await waitFor(() => expect(sent).toHaveLength(3));
+    expect(most).toBe(1);
+  });
+
   it("leave fields and open sheets their own undo", async () => {
     const sent = serve({ undo: "a step" });
     show(
