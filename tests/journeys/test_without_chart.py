@@ -74,7 +74,7 @@ def test_probes_make_a_match_by_keys(page, room):
             # Marks lie over the pictures; the line under the tuner names it too.
             marks = page.get_by_title(re.compile(f"^{number}: drag it"))
             expect(marks).to_have_count(1 if side == "reference" else 2)
-    page.get_by_role("button", name="From 4 probes").focus()
+    page.get_by_role("button", name="4 probes only").focus()
     page.keyboard.press("Enter")
     expect(page.get_by_text("expected, from probes")).to_be_visible()
     expect(page.get_by_role("button", name="Estimate")).to_be_enabled()

@@ -73,7 +73,9 @@ def test_a_match_from_the_picture_is_a_revision_like_any_other(api, place, path,
     clip = place.clips["B", "scene"]
     values = {"ids": [clip.pk], "values": {"levels": "legal"}}
     api("post", f"/productions/{place.production.pk}/clips/settings", values, **ME)
-    assert "the scene was matched as" in cell(api, place)["reason"]
+    behind = cell(api, place)
+    assert (behind["state"], behind["next_step"]) == ("stale", "fit_again")
+    assert "the scene was matched as" in behind["reason"]
     api("post", f"/productions/{place.production.pk}/undo", **ME)
     # Once both charts are read they are better: fit to them.
     read("AB")
@@ -184,6 +186,11 @@ def test_all_angles_of_a_light_are_matched_from_the_picture_where_there_is_no_ch
     values = {"ids": [place.clips["A", "scene"].pk], "values": {"levels": "legal"}}
     api("post", f"/productions/{place.production.pk}/clips/settings", values, **ME)
     assert cell(api, place)["state"] == "stale"
+    # Pressed again it is matched anew, and the cell stands right.
+    api("post", f"/lights/{place.light.pk}/match", {}, status=202, **ME)
+    anew = api("get", f"/productions/{place.production.pk}/jobs")[0]["result"]["angles"]
+    assert [o["outcome"] for o in anew if o["camera"][0] == "B"] == ["from_picture"]
+    assert cell(api, place)["state"] != "stale"
 
 
 @pytest.mark.parametrize(("old", "kind"), [

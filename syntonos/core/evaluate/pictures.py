@@ -301,8 +301,8 @@ def table(verdicts: Sequence[PictureVerdict]) -> list[tuple[str, ...]]:
         if not taken:
             continue
 
-        def middle(of: Callable[[PictureVerdict], float], of_all: bool = False) -> str:
-            return f"{np.median([of(v) for v in (own if of_all else taken)]):.2f}"  # noqa: B023
+        def middle(of: Callable[[PictureVerdict], float]) -> str:
+            return f"{np.median([of(v) for v in taken]):.2f}"  # noqa: B023
 
         def ratio(of: Callable[[PictureVerdict], float]) -> str:
             return f"{np.exp(np.mean([np.log(of(v)) for v in taken])):.2f}"  # noqa: B023

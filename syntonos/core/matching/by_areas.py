@@ -184,14 +184,28 @@ def fit_areas(shots: Sequence[Shot], *, pool: Prior | None = None) -> SceneFit:
             side = lenses.of(of_area)
             seen = through_match(match, groups.angle)
             fall = side.fall_off(seen, groups.reference, np.ones(len(seen), bool), fall)
-    return judged("areas", match, answer, groups, _misses(modes, pairs, match),
-                  np.ones(len(modes), bool), (float(fall[0]), float(fall[1])), _WIDER)  # fmt: skip
+    misses = _misses(modes, pairs, match)
+    fit = judged("areas", match, answer, groups, misses, np.ones(len(modes), bool),
+                 (float(fall[0]), float(fall[1])), _WIDER)  # fmt: skip
+    return replace(fit, advice=(*_apart(misses), *fit.advice))
 
 
-def colours_of_areas(shots: Sequence[Shot], match: Match) -> Clusters:
-    """Return the colours of areas that belong together by a match, to count beside places."""
-    modes, _ = _of_shots(shots)
-    return _clusters(modes, [_paired(colours, match) for colours in modes])[0]
+def _apart(misses: A) -> list[str]:
+    return [
+        f"Area {number} disagrees with the others by {miss:.1f} delta E: see whether it is the "
+        "same thing in both pictures."
+        for number, miss in enumerate(misses.tolist(), start=1) if miss > _APART
+    ]  # fmt: skip
+
+
+def colours_of_areas(shots: Sequence[Shot], match: Match, fall_off: A) -> Clusters:
+    """Return the colours of areas that belong together by a match, to count beside places.
+
+    `fall_off` (2,) is what both lenses lose at the sides; the colours are without it.
+    """
+    modes, lenses = _of_shots(shots)
+    groups, of_area = _clusters(modes, [_paired(colours, match) for colours in modes])
+    return _evened(groups, lenses, of_area, fall_off)
 
 
 def _of_shots(shots: Sequence[Shot]) -> tuple[_Modes, Lenses]:
@@ -212,7 +226,7 @@ def _of_shots(shots: Sequence[Shot]) -> tuple[_Modes, Lenses]:
         middles.append(_middles(areas, reference.shape, angle.shape))
         heights = reference.shape[0] / reference.shape[1], angle.shape[0] / angle.shape[1]
     at = tuple(np.concatenate([m[k] for m in middles]) for k in (0, 1))
-    return modes, Lenses((at[0], at[1]), heights)
+    return modes, Lenses.at((at[0], at[1]), heights)
 
 
 def _met(places: Places | None) -> _Colours | None:

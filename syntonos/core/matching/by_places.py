@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any, Final
 
 import numpy as np
@@ -49,7 +49,7 @@ def fit_places(
     places: Places,
     used: B | None = None,
     *,
-    beside: Callable[[Match], Clusters] | None = None,
+    beside: Callable[[Match, A], Clusters] | None = None,
     pool: Prior | None = None,
 ) -> SceneFit:
     """Fit a match to what both cameras see of a scene.
@@ -65,7 +65,8 @@ def fit_places(
     used : (n,) bool, optional
         Places that may take part at all.
     beside : callable, optional
-        Gives colours that a person marked, by a first match (`colours_of_areas`).
+        Gives colours that a person marked, by a first match and the lenses' fall-off
+        (`colours_of_areas`).
     pool : Prior, optional
         What charts of other lights say of this pair (`pooled_prior`).
 
@@ -78,8 +79,31 @@ def fit_places(
     FitError
         places.few where they have too few colours in common.
     """
+    settled = _settled(places, used)
+    base, own, kept, fall = settled.reference, settled.angle, settled.kept, settled.fall_off
+    groups = _enough(base[kept], own[kept])
+    if beside is not None:
+        groups = groups.beside(beside(settled.match, fall))
+    settings = settings_for(AVERAGED, len(groups.count))
+    match, answer = fit_clusters(groups, AVERAGED, settings, pool)
+    misses = scene_delta_e(through_match(match, own), base, PAPER)
+    return judged("picture", match, answer, groups, misses, kept, (float(fall[0]), float(fall[1])))
+
+
+@dataclass(frozen=True, slots=True)
+class _Settled:
+    """Places (n, 3) without their lenses' fall-off, which of them count, and a first match."""
+
+    reference: A
+    angle: A
+    kept: B
+    fall_off: A
+    match: Match
+
+
+def _settled(places: Places, used: B | None = None) -> _Settled:
     want, got = places.reference, places.angle
-    lenses = Lenses((places.at_reference, places.at_angle), places.heights)
+    lenses = Lenses.at((places.at_reference, places.at_angle), places.heights)
     usual = _as_most(want, got) if used is None else _as_most(want, got) & used
     kept, fall, match = usual, np.zeros(2), Match()
     for _ in range(_ROUNDS):
@@ -90,21 +114,13 @@ def fit_places(
         bound = max(_FAR_OFF, _TIMES_MEDIAN * float(np.median(misses[kept])))
         kept = usual & (misses < bound)
         fall = lenses.fall_off(seen, base, kept, fall, together=_TOGETHER)
-    base, own = lenses.evened(want, got, fall)
-    groups = _enough(base[kept], own[kept])
-    if beside is not None:
-        groups = groups.beside(beside(match))
-    settings = settings_for(AVERAGED, len(groups.count))
-    match, answer = fit_clusters(groups, AVERAGED, settings, pool)
-    misses = scene_delta_e(through_match(match, own), base, PAPER)
-    return judged("picture", match, answer, groups, misses, kept, (float(fall[0]), float(fall[1])))
+    return _Settled(*lenses.evened(want, got, fall), kept, fall, match)
 
 
 def evened_places(places: Places) -> tuple[A, A]:
-    """Return both sides of places as they would be had neither lens lost light to the sides."""
-    fall = np.array(fit_places(places).fall_off)
-    lenses = Lenses((places.at_reference, places.at_angle), places.heights)
-    return lenses.evened(places.reference, places.angle, fall)
+    """Return the places that count, reference and angle, without what both lenses lose."""
+    settled = _settled(places)
+    return settled.reference[settled.kept], settled.angle[settled.kept]
 
 
 def alike(reference: A, angle: A) -> tuple[A, A]:
@@ -149,8 +165,8 @@ def joined(many: list[Places]) -> Places:
 def clusters_of(want: A, got: A) -> Clusters:
     """Return clusters of colour of places (n, 3), reference and angle, scene-linear AP1.
 
-    Of a cluster the median of the logarithms is taken on either side, so that what moved or
-    mirrors counts little. Places are gathered by the mean of what both cameras say: by one's own
+    A cluster's colour is the mean of those of its places that agree in light, so that what moved
+    or mirrors counts little. Places are gathered by the mean of what both cameras say: by one's own
     colours alone its noise would decide who lies at the edge, and the match would bend for it.
     """
     x, y = np.log(mixed(got)), np.log(mixed(want))
@@ -184,9 +200,9 @@ def _calm(want: A, got: A) -> B:
 
 
 def _spread(off: A, count: float) -> A:
-    """Return the covariance (3, 3) of a median of logarithms, of how places are off it (n, 3)."""
+    """Return the covariance (3, 3) of a cluster's ratio, of how its places are off it (n, 3)."""
     most = 2.5 * 1.48 * np.median(np.abs(off), axis=0) + 1e-4
     held = np.clip(off, -most, most)
-    # A median's variance is pi / 2 times a mean's.
+    # A mean of what agrees is as uncertain as a median: pi / 2 times a whole mean's variance.
     of_one = np.pi / 2 * held.T @ held / len(off) + np.eye(3) * _PLACE_SPREAD**2
     return np.asarray(of_one / count + np.eye(3) * _LEAST_SPREAD**2, np.float64)

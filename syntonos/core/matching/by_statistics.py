@@ -8,7 +8,6 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Match
 from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import Setting
@@ -69,7 +68,7 @@ def fit_statistics(
         (reference, angle), usable, ("reference", "angle"), strict=True)]  # fmt: skip
     (want, weight), (got, mass) = colours
     logs = [np.average(np.log(mixed(c)), axis=0, weights=w) for c, w in colours]
-    match: Match = gain_match(np.exp(logs[0] - logs[1]))
+    match = plain = gain_match(np.exp(logs[0] - logs[1]))
     groups, answer = None, None
     for turn in range(_TURNS):
         now = through_match(match, got)
@@ -80,14 +79,14 @@ def fit_statistics(
     assert groups is not None  # noqa: S101 - there is at least one turn
     assert answer is not None  # noqa: S101
     match = part_of(match, mix)
-    misses = scene_delta_e(through_match(match, got), groups.reference, PAPER)
-    before = scene_delta_e(got, groups.reference, PAPER)
-    seen, unseen = Expected(*_SEEN), Expected(*_UNSEEN)
-    mean = float(misses.mean())
+    before, white_only, misses = (
+        scene_delta_e(lin, groups.reference, PAPER)
+        for lin in (got, through_match(plain, got), through_match(match, got))
+    )
     return SceneFit(
-        "statistics", match, float(before.mean()), mean, mean,
-        float(answer.left_out.mean()), seen, unseen, len(got), len(answer.wild), misses,
-        np.ones(len(got), bool),
+        "statistics", match, float(before.mean()), float(white_only.mean()), float(misses.mean()),
+        float(answer.left_out.mean()), Expected(*_SEEN), Expected(*_UNSEEN), len(got),
+        len(answer.wild), misses, np.ones(len(got), bool),
     )  # fmt: skip
 
 

@@ -132,23 +132,27 @@ def luminance(lin: A) -> A:
     return np.asarray(np.maximum(lin @ AP1_LUMINANCE, _FLOOR), np.float64)
 
 
+@dataclass(frozen=True, slots=True)
 class Lenses:
     """What the lenses of both cameras lose towards the sides of their pictures.
 
-    `at` are places (n, 2) of both in shares, `heights` those of the pictures in their widths.
+    squared : how far places (n,) lie from the middle of either picture, in half widths, squared
     """
 
-    def __init__(self, at: tuple[A, A], heights: tuple[float, float]) -> None:
-        self.squared = [
+    squared: tuple[A, A]
+
+    @staticmethod
+    def at(places: tuple[A, A], heights: tuple[float, float]) -> Lenses:
+        """Return them for places (n, 2) in shares of pictures of these heights, in widths."""
+        one, other = (
             (2 * (place[:, 0] - 0.5)) ** 2 + (2 * height * (place[:, 1] - 0.5)) ** 2
-            for place, height in zip(at, heights, strict=True)
-        ]
+            for place, height in zip(places, heights, strict=True)
+        )
+        return Lenses((one, other))
 
     def of(self, rows: NDArray[np.intp]) -> Lenses:
         """Return the same at some of the places, which may come more than once."""
-        out = Lenses.__new__(Lenses)
-        out.squared = [s[rows] for s in self.squared]
-        return out
+        return Lenses((self.squared[0][rows], self.squared[1][rows]))
 
     def evened(self, want: A, got: A, fall: A) -> tuple[A, A]:
         """Return both sides as they would be without fall-off."""

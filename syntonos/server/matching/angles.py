@@ -57,7 +57,7 @@ def _everywhere(production_id: int, progress: Progress) -> list[Outcome]:
 
 
 def _part_of(
-    progress: Progress, number: int, count: int, name: str
+    progress: Callable[[float, str], None], number: int, count: int, name: str
 ) -> Callable[[float, str], None]:
     return lambda share, what: progress((number + share) / count, f"{name}: {what}")
 
@@ -114,7 +114,7 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
     others = [c for c in production.cameras.all() if c.pk != reference.pk]
     cameras = [c for c in others if _chart_clip(light, c) or _fresh(light, c)]
     without = [c for c in others if c not in cameras and _has_clips(light, c)]
-    steps = 2 + 3 * len(cameras)
+    steps = 2 + 3 * (len(cameras) + len(without))
     done = 0
 
     def tell(what: str) -> None:
@@ -122,14 +122,19 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
         progress(done / steps, what)
         done += 1
 
+    def within(begun: int) -> Callable[[float, str], None]:
+        return lambda share, what: progress(max(done, begun + 3 * share) / steps, what)
+
     layout = None
     base = _read(light, reference, tell, layout)
     if not isinstance(base, ChartReading):
         if base.outcome != "no_chart":
             return [base]
         # Nobody shot a chart, or none can be read: the scene is the chart.
+        have = [c for c in others if _has_clips(light, c)]
         by_scene = [
-            _by_scene(light, c, progress, base.text) for c in others if _has_clips(light, c)
+            _by_scene(light, c, _part_of(progress, k, len(have), str(c)), base.text)
+            for k, c in enumerate(have)
         ]
         return by_scene or [base]
     out = [Outcome(light.pk, reference.pk, str(reference), "read", f"reading {base.number}")]
@@ -138,12 +143,13 @@ def match_angles(light: Light, progress: Callable[[float, str], None]) -> list[O
         begun = done
         made = _match(light, camera, tell, layout)
         if made.outcome == "no_chart":
-            made = _by_scene(light, camera, progress, made.text)
+            made = _by_scene(light, camera, within(begun), made.text)
         out.append(made)
         done = begun + 3
     for camera in without:
         text = f"{light.name} has no chart clip of {camera}."
-        out.append(_by_scene(light, camera, progress, text))
+        out.append(_by_scene(light, camera, within(done), text))
+        done += 3
     return out
 
 
@@ -163,26 +169,35 @@ def _by_scene(
 ) -> Outcome:
     """Match a camera from the picture, where no chart can be read; `why` says what there was."""
     current = selectors.current_match(light.pk, camera)
-    if current is not None and not selectors.is_stale(camera, current, None, None):
+    if current is not None and not _is_behind(light, camera, current):
         return _holds(light, camera, current)
     pairs = from_scene.clip_pairs(light, camera)
     if not pairs:
         return Outcome(light.pk, camera.pk, str(camera), "no_chart", why)
-    request = from_scene.Request(base_number=current.number if current else 0)
+    request = from_scene.request_of(current, current.number if current else 0)
     try:
-        match = from_scene.match_clips(
-            pairs, request, lambda share, what: progress(0.5 + share / 2, what)
-        )
+        match = from_scene.match_clips(pairs, request, progress)
     except ColourError as error:
         return Outcome(light.pk, camera.pk, str(camera), "failed", f"{why} {error}")
     except ConflictError as error:
         return Outcome(light.pk, camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
     seen = match.facts["scene"]
+    told = (
+        f"{seen['places']} places, {seen['overlap']:.0%} in common"
+        if "places" in seen else f"match {match.number}"
+    )  # fmt: skip
     return Outcome(
         light.pk, camera.pk, str(camera), "from_picture",
-        f"from the picture: {seen['places']} places, {seen['overlap']:.0%} in common. {why}",
-        match.facts["expected"],
+        f"{from_scene.WORDS[request.by]}: {told}. {why}", match.facts["expected"],
     )  # fmt: skip
+
+
+def _is_behind(light: Light, camera: Camera, match: Match) -> bool:
+    """Say whether what a match of a cell without a chart stands on has changed since."""
+    if not selectors.of_scene(match):
+        return selectors.is_stale(camera, match, None, None)
+    clips = Clip.objects.filter(light=light).select_related("camera")
+    return selectors.scene_moved(match, clips)
 
 
 def _match(

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from contextlib import suppress
 from dataclasses import dataclass, replace
-from typing import Any, Final, Literal
+from typing import Any, Final, Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Decode, Parts, chain_to_json, compose
+from syntonos.core.chain import Match as Stage
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError, FitError
@@ -41,7 +41,7 @@ Way = Literal["picture", "areas", "statistics"]
 _PAIRS: Final = 3  # of frames, spread over the clips
 _MOST_CLIPS: Final = 2  # of either camera, where a light is matched in one go
 _CELL: Final = 1 / 16  # of a picture: places of one cell are shown as one
-_WORDS: Final[dict[Way, str]] = {
+WORDS: Final[dict[Way, str]] = {
     "picture": "from the picture", "areas": "from probes", "statistics": "by statistics",
 }  # fmt: skip
 _LIMITS: Final[dict[Way, str]] = {
@@ -68,6 +68,19 @@ class Request:
     base_number: int = 0
 
 
+def request_of(match: Match | None, base_number: int) -> Request:
+    """Return the request that a match came from, to ask for it again on what is there now."""
+    if match is None or match.facts["kind"] not in get_args(Way):
+        return Request(base_number=base_number)
+    facts = match.facts
+    scene = facts["scene"]
+    return Request(
+        facts["kind"], tuple((b[0], b[1], b[2], b[3]) for b in scene.get("left_out", [])),
+        facts["kind"] == "picture" and scene.get("probes", 0) > 0, scene.get("mix", 1.0),
+        base_number,
+    )  # fmt: skip
+
+
 def start(
     light: Light, camera: Camera, pairs: Sequence[tuple[Clip, Clip]], request: Request
 ) -> Job:
@@ -82,7 +95,7 @@ def start(
             f"{light.name} has no scene of both the reference and {camera}.",
             hint="Bring one of each in.", code="places.no_clips",
         )  # fmt: skip
-    title = f"Match {camera.letter} in {light.name} {_WORDS[request.by]}"
+    title = f"Match {camera.letter} in {light.name} {WORDS[request.by]}"
     return jobs.start(camera.production, KIND, title, {
         "clips": [[base.pk, own.pk] for base, own in pairs], "by": request.by,
         "left_out": [list(box) for box in request.left_out], "with_probes": request.with_probes,
@@ -127,7 +140,7 @@ def match_clips(
         places, frames = joined([p for p, _ in moments]), [[f, f] for _, f in moments]
         progress(0.9, "Fitting")
         used = _not_in(places, request.left_out)
-        beside = (lambda match: colours_of_areas(shots, match)) if shots else None
+        beside = (lambda match, fall: colours_of_areas(shots, match, fall)) if shots else None
         fit = fit_places(places, used, beside=beside, pool=pool)
         scene |= {
             "frames": frames, "places": len(places.reference), "features": places.features,
@@ -249,7 +262,7 @@ def _kept(
     pairs: Sequence[tuple[Clip, Clip]], fit: SceneFit, scene: dict[str, Any], request: Request
 ) -> Match:
     base, own = pairs[0]
-    stage = replace(fit.match, clip=_clip_of(own), highlights=_fill_of(own))
+    stage = _as_the_sensor_clips(fit.match, own)
     chain = compose(Parts(Decode(own.encoding, own.levels), match=stage))
     warmth, tint = white_distance(stage)
     warnings = []
@@ -273,15 +286,14 @@ def _kept(
     return append(match, request.base_number, "match.picture")
 
 
-def _clip_of(clip: Clip) -> float | None:
-    """Return the light at which the angle's sensor clips, where its scene shows it."""
-    with suppress(ColourError):  # missing or broken: said elsewhere
+def _as_the_sensor_clips(match: Stage, clip: Clip) -> Stage:
+    """Return a match with where the angle's sensor clips and how that is filled, by its scene."""
+    try:
         frames = frames_looked_at(clip)
-        return clip_of_scenes(frames, find_encoding(clip.encoding), clip.levels, 1.0)
-    return None
-
-
-def _fill_of(clip: Clip) -> Any:
-    with suppress(ColourError):
-        return fill_of(frames_looked_at(clip), find_encoding(clip.encoding), clip.levels)
-    return None
+    except ColourError:  # missing or broken: said elsewhere
+        return match
+    encoding = find_encoding(clip.encoding)
+    return replace(
+        match, clip=clip_of_scenes(frames, encoding, clip.levels, 1.0),
+        highlights=fill_of(frames, encoding, clip.levels),
+    )  # fmt: skip

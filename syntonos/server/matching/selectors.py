@@ -154,8 +154,10 @@ def is_stale(camera: Camera, match: Match, own: ChartReading | None, base: Chart
              ) -> bool:  # fmt: skip
     """Say whether something that the match stands on has changed since."""
     angle = match.angle_reading
-    if angle is None:  # from the picture: until there are charts of both
-        return own is not None and base is not None
+    if angle is None:  # without a chart: until charts of both are read
+        return own is not None and base is not None and match.created < max(
+            own.created, base.created
+        )  # fmt: skip
     moved = match.reference_reading_id is not None and base is not None
     if is_borrowed(match):
         # It stands on another light's charts until this one has its own.
@@ -218,8 +220,9 @@ def status(
         if is_borrowed(match):
             return Status("borrowed", value, None, None, read_chart)
         assert value is not None  # noqa: S101 - only borrowed matches have none
-        if of_scene(match) and _reference_moved(match, base_scenes):
-            return Status("stale", value, before, distance, "fit_again")
+        if of_scene(match) and scene_moved(match, [*base_scenes, *scenes]):
+            reason = taken_otherwise(match, scenes)
+            return Status("stale", value, before, distance, "fit_again", reason)
         if other := taken_otherwise(match, scenes):
             return Status("off", value, before, distance, "take_alike", other)
         verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
@@ -246,11 +249,14 @@ def clipped_share(scenes: Iterable[Clip]) -> float:
     return max((clip.clipped_share or 0.0 for clip in scenes), default=0.0)
 
 
-def _reference_moved(match: Match, base_scenes: Iterable[Clip]) -> bool:
-    """Say whether the reference's clip of a match without a chart is taken otherwise by now."""
+def scene_moved(match: Match, clips: Iterable[Clip]) -> bool:
+    """Say whether clips that a match without a chart stands on are taken otherwise by now."""
     scene = match.facts["scene"]
-    found = [clip for clip in base_scenes if str(clip.uuid) == scene["clips"][0]]
-    return any([clip.encoding, clip.levels] != scene["taken"][0] for clip in found)
+    taken = dict(zip(scene["clips"], scene["taken"], strict=True))
+    return any(
+        [clip.encoding, clip.levels] != taken[str(clip.uuid)]
+        for clip in clips if str(clip.uuid) in taken
+    )  # fmt: skip
 
 
 def taken_otherwise(match: Match, scenes: Iterable[Clip]) -> str:

@@ -1,5 +1,7 @@
 """Areas that a person marks, and statistics of pictures, on simulated sets with known truth."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -109,3 +111,16 @@ def test_lists_of_areas_are_read_strictly(wrong):
 def test_a_list_of_areas_is_read():
     (area,) = areas_from_json([{"reference": [1, 2, 3, 4], "angle": [5, 6, 7.5, 8]}])
     assert area == Area((1, 2, 3, 4), (5, 6, 7.5, 8))
+
+
+def test_an_area_that_is_not_the_same_thing_is_named(case, rendered):
+    _, files, places, want, _ = rendered
+    eight = rough_areas(case, places, want)
+    light = [float(rendered[1][0][int(a.reference[1]) + 5, int(a.reference[0]) + 5].sum())
+             for a in eight]  # fmt: skip
+    dark, bright = int(np.argmin(light)), int(np.argmax(light))
+    crossed = [replace(a, angle=eight[bright].angle) if k == dark else a
+               for k, a in enumerate(eight)]  # fmt: skip
+    told = fit_areas([Shot(*files, crossed)]).advice
+    assert any(word.startswith(f"Area {dark + 1} disagrees") for word in told), told
+    assert not any("disagrees" in word for word in fit_areas([Shot(*files, eight)]).advice)

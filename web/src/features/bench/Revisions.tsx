@@ -59,11 +59,9 @@ export function Revisions({
           <CompareWithScene match={angle.match} scene={scene} clips={clips} />
         </div>
       )}
-      {(!angle.match || !angle.angle.reading) && (
-        <div className="mb-1.5 flex">
-          <MatchScene scene={scene} clips={clips} shared={shared} />
-        </div>
-      )}
+      <div className="mb-1.5">
+        <MatchScene scene={scene} clips={clips} shared={shared} />
+      </div>
       <ul>
         {matches.data?.map((m) => (
           <li key={m.id} className="rule flex items-center gap-3 border-t py-1.5">

@@ -188,7 +188,7 @@ function FromPicture({ cell, production, name }: { cell: Cell; production: numbe
       disabled={running}
       onClick={() => start.mutate()}
     >
-      {running ? "Looking…" : wrong ? "Not the same scene" : "From picture"}
+      {running ? "Looking…" : wrong ? "Try again" : "From picture"}
     </button>
   );
 }

@@ -36,7 +36,7 @@ export function MatchScene({
             title="Matching places, and the probes that both clips show beside them"
             onClick={() => scene.run({ by: "picture", with_probes: true })}
           >
-            and {shared} {shared === 1 ? "probe" : "probes"}
+            Picture and {shared} {shared === 1 ? "probe" : "probes"}
           </button>
           <button
             type="button"
@@ -45,7 +45,7 @@ export function MatchScene({
             title="The same things marked in both clips, and nothing else: four are rough, two give white and exposure"
             onClick={() => scene.run({ by: "areas" })}
           >
-            From {shared} {shared === 1 ? "probe" : "probes"}
+            {shared} {shared === 1 ? "probe" : "probes"} only
           </button>
         </>
       )}
@@ -113,16 +113,10 @@ export function CompareWithScene({
       >
         Compare with the scene
       </button>
-      {scene.running && <span className="faint">{scene.step}</span>}
       {match.scene_check && !scene.running && (
         <p className="basis-full" role={match.scene_check.agrees ? "status" : "alert"}>
           {match.scene_check.words}{" "}
           <span className="faint">({match.scene_check.names.join(", ")})</span>
-        </p>
-      )}
-      {scene.problem && (
-        <p role="alert" className="basis-full">
-          {scene.problem.detail} {scene.problem.hint}
         </p>
       )}
     </div>

@@ -1,3 +1,4 @@
+import { type KeyboardEvent, useState } from "react";
 import { useStore } from "zustand";
 import type { HandStore } from "../hand";
 import { onScreen, regionOf, type Zoom } from "../seen";
@@ -27,9 +28,25 @@ export function PlacesLayer({
 }) {
   const near = useStore(hand, (now) => now.zoom) ?? zoom;
   const region = regionOf(near, side);
+  // One stop of Tab for all of them: the arrows go from one to the next.
+  const [chosen, setChosen] = useState(0);
+  const step = (event: KeyboardEvent<HTMLDivElement>) => {
+    const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+    if (!by) return;
+    event.preventDefault();
+    event.stopPropagation();
+    const all = [...event.currentTarget.querySelectorAll("button")];
+    const at = all.indexOf(document.activeElement as HTMLButtonElement);
+    all[(at + by + all.length) % all.length]?.focus();
+  };
   return (
-    <div className="pointer-events-none absolute inset-0 overflow-hidden">
-      {scene.spots.map((spot) => {
+    <div
+      role="toolbar"
+      aria-label={`Places in the ${side === 0 ? "reference" : "angle"}`}
+      className="pointer-events-none absolute inset-0 overflow-hidden"
+      onKeyDown={step}
+    >
+      {scene.spots.map((spot, number) => {
         const [x, y] = onScreen(region, ...(side === 0 ? spot.reference : spot.angle));
         if (x < 0 || x > 1 || y < 0 || y > 1) return null;
         const isOut = spot.by_hand || spot.used < 0.5;
@@ -38,7 +55,8 @@ export function PlacesLayer({
           <button
             key={spot.box.join()}
             type="button"
-            tabIndex={side === 0 ? 0 : -1}
+            tabIndex={side === 0 && number === chosen ? 0 : -1}
+            onFocus={() => setChosen(number)}
             aria-pressed={!spot.by_hand}
             aria-label={`Place at ${spot.reference.map((v) => Math.round(100 * v)).join(", ")} %: ${wordsOf(spot)}`}
             title={wordsOf(spot)}

@@ -77,12 +77,12 @@ describe("a match without a chart", () => {
     show(<MatchScene scene={offered} clips={[{ id: 1 }, { id: 2 }]} shared={3} />);
     expect(screen.getAllByRole("button").map((b) => b.textContent)).toEqual([
       "Match from the picture",
-      "and 3 probes",
-      "From 3 probes",
+      "Picture and 3 probes",
+      "3 probes only",
       "Estimate",
       "Places",
     ]);
-    act(() => screen.getByText("From 3 probes").click());
+    act(() => screen.getByText("3 probes only").click());
     expect(offered.run).toHaveBeenCalledWith({ by: "areas" });
   });
 
