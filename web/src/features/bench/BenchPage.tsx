@@ -460,7 +460,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <p className="faint text-2xs">
             {angle.match
               ? figure(angle.match, place.match)
-              : "no match yet: read the charts and fit"}
+              : "no match yet: fit to charts, or match from the picture"}
           </p>
           {measured.sources.length > 0 && (
             <label className="flex items-center gap-1 text-2xs" title={measured.words}>
