@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { Job } from "@/api/client";
 import { api, unwrap } from "@/api/client";
-import { afterChange, isOpen, jobsQuery } from "@/api/queries";
+import { afterChange, isOpen, jobsQuery, keys } from "@/api/queries";
 
 /** What runs, how far it is, and a way to stop it; nothing where nothing runs. */
 export function JobsMark({ production }: { production: number }) {
@@ -17,6 +17,11 @@ export function JobsMark({ production }: { production: number }) {
     before.current = now;
     if (ended) afterChange(client);
   }, [jobs, client]);
+  // A light's cameras are matched one after the other: each cell shows what came of it at once.
+  const step = open.find((job) => job.kind === "match-angles")?.step;
+  useEffect(() => {
+    if (step) client.invalidateQueries({ queryKey: keys.board(production) });
+  }, [step, production, client]);
   const job = open.at(-1);
   if (!job) return null;
   return (

@@ -1,6 +1,8 @@
+import { useQuery } from "@tanstack/react-query";
 import { screen } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Job } from "@/api/client";
+import { boardQuery } from "@/api/queries";
 import { light } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { JobsMark } from "./JobsMark";
@@ -30,6 +32,8 @@ function answer(jobs: Job[]) {
   return calls;
 }
 
+const Board = () => <p>{useQuery(boardQuery(1)).fetchStatus}</p>;
+
 afterEach(() => vi.unstubAllGlobals());
 
 describe("a job", () => {
@@ -40,6 +44,20 @@ describe("a job", () => {
     expect(screen.getByRole("progressbar").getAttribute("value")).toBe("40");
     screen.getByRole("button", { name: /Stop/ }).click();
     await vi.waitFor(() => expect(calls).toContain("POST /api/jobs/7/cancel"));
+  });
+
+  it("shows on the Board what came of each camera before the whole light is done", async () => {
+    const running = [job({ step: "Fitting B Birch" })];
+    const calls = answer(running);
+    show([<JobsMark key="mark" production={1} />, <Board key="board" />]);
+    await screen.findByText("Fitting B Birch");
+    await screen.findByText("idle");
+    const before = calls.filter((call) => call.endsWith("/board")).length;
+    running[0] = job({ step: "Looking for the chart in C001_01" });
+    await screen.findByText("Looking for the chart in C001_01");
+    await vi.waitFor(() =>
+      expect(calls.filter((call) => call.endsWith("/board"))).toHaveLength(before + 1),
+    );
   });
 
   it("leaves to a person what it could not do, and nothing else", async () => {
