@@ -7,6 +7,9 @@ stopped by Ctrl-C. SYNTONOS_TRACE=1 shows where an error came from.
 
 from __future__ import annotations
 
+from syntonos.cli import loading
+
+# isort: split
 import argparse
 import contextlib
 import io
@@ -18,6 +21,7 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any, NoReturn, TextIO
 
+loading.done()
 BAD_INPUT, UNCERTAIN, STOPPED = 2, 3, 130
 
 
