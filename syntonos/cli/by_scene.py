@@ -35,7 +35,10 @@ from syntonos.core.matching.highlights import clipped_channels, top_of
 from syntonos.core.matching.places import Places, find_places, within_areas
 from syntonos.core.matching.report import scene_fit_to_json
 from syntonos.core.matching.scene_fit import SceneFit
+from syntonos.core.matching.targets import PROFILE, is_picture, is_shown, taken_name, target_light
 from syntonos.core.matching.verdict import judge_match
+from syntonos.core.media import kind_of
+from syntonos.core.media.stills import read_shown
 
 OTHER_SCENE = 4
 _MOST_PAIRS = 4
@@ -64,11 +67,15 @@ def match_by_scene(args: argparse.Namespace, ways: tuple[str, ...]) -> int:
     for side in ("reference", "angle"):
         stated = getattr(args, f"{side}_levels")
         levels[side] = "full" if stated == "auto" else stated
-        if stated == "auto":
+        if stated == "auto" and not is_shown(getattr(args, f"{side}_encoding")):
             print(f"warning: curve levels of the {side} were taken as full: a scene does not tell "
                   f"them. Say --{side}-levels legal where they are.", file=sys.stderr)  # fmt: skip
-    sides = [_seen(getattr(args, side), getattr(args, f"{side}_encoding"), levels[side])
-             for side in ("reference", "angle")]  # fmt: skip
+    limits: list[str] = []
+    sides = [
+        _as_target(args, levels["reference"], limits) if is_shown(args.reference_encoding)
+        else _seen(args.reference, args.reference_encoding, levels["reference"]),
+        _seen(args.angle, args.angle_encoding, levels["angle"]),
+    ]  # fmt: skip
     found = None
     for way in ways:
         if way == "areas" and (areas is None or all(a.leaves_out for a in areas)):
@@ -90,12 +97,16 @@ def match_by_scene(args: argparse.Namespace, ways: tuple[str, ...]) -> int:
     first = frames_of(args.angle[:1], args.angle_encoding)[0]
     result = read_back_lut(data, args.out, chain, lut_levels, first)
     if args.report:
-        report = {"by": fit.by, "fit": scene_fit_to_json(fit) | evidence, "levels": levels,
-                  "read_back": result.to_json(), "chain": chain_to_json(chain)}  # fmt: skip
+        report = {
+            "by": fit.by, "fit": scene_fit_to_json(fit) | evidence, "levels": levels,
+            "limits": limits, "read_back": result.to_json(), "chain": chain_to_json(chain),
+        }  # fmt: skip
         write_file(args.report, as_json(report).encode())
     write_file(args.out, data)
     print(words)
     _say(fit, args.mix)
+    for limit in limits:
+        print(limit)
     print(f"{args.out}: {args.size} points to {args.to}")
     print_readback(result)
     return 0
@@ -181,6 +192,31 @@ def _seen(paths: list[str], encoding: str, levels: str) -> _Seen:
             for code in codes
         ],
     )
+
+
+def _as_target(args: argparse.Namespace, levels: str, limits: list[str]) -> _Seen:
+    """Return pictures that are no footage: graded stills, film scans, pictures with a profile."""
+    taken = args.reference_encoding
+    if args.to == "reference" and (is_picture(taken)):
+        raise FitError(
+            f"No LUT leads to {taken_name(taken)}.", code="match.no_encoding",
+            hint="Choose --to rec709-tone or --to rec709-plain.",
+        )  # fmt: skip
+    output = EncodingOutput(taken, levels) if args.to == "reference" else NAMED_OUTPUTS[args.to]
+    pictures: list[tuple[NDArray[np.float32], bytes]] = []
+    for path in args.reference:
+        if kind_of(path) == "stills":
+            shown = read_shown(path)
+            pictures.append((shown.code_rgb, shown.profile))
+            if taken == PROFILE and not shown.profile:
+                raise FitError(f"{path} holds no ICC profile.", code="target.profile",
+                               hint="Say --reference-encoding srgb, or what it is.")  # fmt: skip
+        else:
+            pictures += [(code, b"") for code in frames_of([path], taken)]
+    targets = [target_light(code, taken, levels, output, profile)
+               for code, profile in pictures[:_MOST_PAIRS]]  # fmt: skip
+    limits += sorted({t.limit for t in targets if t.limit})
+    return _Seen([t.light for t in targets], [t.usable for t in targets])
 
 
 def _places(sides: list[_Seen], areas: list[Area] | None) -> tuple[Places, int]:

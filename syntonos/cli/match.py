@@ -57,6 +57,7 @@ from syntonos.core.matching import (
 )
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.pooled import pooled_prior
+from syntonos.core.matching.targets import is_picture
 from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_match
 
 _SCENE = ("picture", "areas", "statistics")  # the best first
@@ -79,6 +80,9 @@ def run_match(args: argparse.Namespace) -> int:
     has_place(args.out, args.report, beside=[*args.reference, *args.angle])
     if args.by in _SCENE:
         return match_by_scene(args, (args.by,))
+    if args.by == "auto" and is_picture(args.reference_encoding):
+        print("No chart is read in a scan or by a profile. Matching by the scene.")
+        return match_by_scene(args, _SCENE)
     try:
         charts = _charts_of(args)
     except ChartError as error:

@@ -6,7 +6,8 @@ from django.conf import settings
 from django.db import transaction
 
 from syntonos.core.simulate.foundry.cast import CLIPS, LIGHTS, demo_cameras, own_curve
-from syntonos.core.simulate.foundry.footage import clip_files, write_card, write_footage
+from syntonos.core.simulate.foundry.footage import CARD, clip_files, write_card, write_footage
+from syntonos.server.footage.models import Clip
 from syntonos.server.footage.services import register_clip
 from syntonos.server.matching import readings
 from syntonos.server.matching import services as matching
@@ -22,8 +23,21 @@ from syntonos.server.productions.services import (
 NAME = "The Bellfounders"
 
 
+def _is_there() -> bool:
+    """Say whether nothing is missing, without the simulator, which takes a second to load."""
+    root = settings.MEDIA_ROOTS["media"]
+    files = Clip.every.filter(camera__production__name=NAME).values_list("files", flat=True)
+    return (
+        len(files) >= len(CLIPS)
+        and (root / "bellfounders" / CARD).is_dir()
+        and all((root / name).is_file() for row in files for name in row)
+    )
+
+
 def ensure_demo() -> bool:
     """Make footage and production where they are missing; says whether something was made."""
+    if _is_there():
+        return False
     media = settings.MEDIA_ROOTS["media"] / "bellfounders"
     write_footage(media)
     write_card(media)

@@ -3,6 +3,7 @@ import re
 from dataclasses import replace
 
 import numpy as np
+import PyOpenColorIO as ocio
 import pytest
 
 from syntonos.cli.main import main
@@ -10,6 +11,7 @@ from syntonos.core.chain import (
     PLAIN,
     Chain,
     Decode,
+    EncodingOutput,
     Output,
     Trim,
     chain_to_json,
@@ -436,6 +438,24 @@ def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tm
     assert "An estimate only, mixed in by 0 %" in capsys.readouterr().out
     np.testing.assert_allclose(nothing["match"]["matrix"], np.eye(3), atol=1e-9)
     assert nothing["stops"] == 0
+    # The same frame as a scanned negative, written by OpenColorIO's own transform, says the same.
+    scan = tmp_path / "scan.dpx"
+    code = RecordingReader([files["A"]]).read(0)
+    to_ap0 = Chain(Decode("logc3-ei800/awg3"), EncodingOutput("linear/ap0"))
+    density = np.maximum(run(compile_chain(to_ap0), code), 1e-5)
+    to_scan = ocio.BuiltinTransform("ADX10_to_ACES2065-1", ocio.TRANSFORM_DIR_INVERSE)
+    ocio.Config.CreateRaw().getProcessor(to_scan).getDefaultCPUProcessor().applyRGB(density)
+    write_frame(scan, np.clip(density, 0, 1))
+    as_scan = "--by", "picture", "--reference-encoding", "adx10"
+    assert match(str(scan), *as_scan, "--to", "rec709-tone", "--report", str(report)) == 0
+    assert "scanned negative" in capsys.readouterr().out
+    by_scan = json.loads(report.read_text())["fit"]
+    assert abs(by_scan["stops"] - found["fit"]["stops"]) < 0.05
+    np.testing.assert_allclose(
+        by_scan["match"]["matrix"], found["fit"]["match"]["matrix"], atol=0.06
+    )
+    assert match(str(scan), *as_scan) == 2
+    assert "No LUT leads to ADX10" in capsys.readouterr().err
     # What is wrong is told in a line, and nothing is written.
     areas.write_text("[{}]")
     assert match(files["A"], "--by", "areas", "--areas", str(areas)) == 2

@@ -42,6 +42,16 @@ class FrameInfo:
 
 
 @dataclass(frozen=True, slots=True)
+class ShownPicture:
+    """A picture made for looking at: stored values (h, w, 3) float32, and its ICC profile."""
+
+    code_rgb: NDArray[np.float32]
+    info: FrameInfo
+    profile: bytes = b""  # none where it has none
+    profile_name: str = ""
+
+
+@dataclass(frozen=True, slots=True)
 class Frame:
     """Stored code values (h, w, 3) float32, with what the head of the file says."""
 
@@ -76,7 +86,8 @@ def _open(path: Path) -> Any:
     return picture
 
 
-def _check(path: Path, spec: Any) -> FrameInfo:
+def _check(path: Path, spec: Any, *, is_shown: bool = False) -> FrameInfo:
+    """Return what a head says; `is_shown` takes what pictures for looking at may be, too."""
     kind = FORMATS[path.suffix.lower()]
     base = str(spec.format)
     bits = int(spec.get_int_attribute("oiio:BitsPerSample", 0))
@@ -92,6 +103,8 @@ def _check(path: Path, spec: Any) -> FrameInfo:
         )
     if kind == "EXR" and spec.nchannels > 3 and {"R", "G", "B"} <= set(spec.channelnames):
         pass  # alpha and layers beside the picture are left where they are
+    elif is_shown and spec.nchannels in (1, 2, 4):
+        pass
     elif spec.nchannels != 3:
         found = {1: "one channel (grey)", 2: "grey with alpha", 4: "RGB with alpha"}
         raise MediaError(
@@ -103,6 +116,8 @@ def _check(path: Path, spec: Any) -> FrameInfo:
     allowed = {"PNG": (16,), "TIFF": (16,), "EXR": (16, 32), "DPX": (10, 12, 16), "JPEG": (8,)}[
         kind
     ]
+    if is_shown and kind in ("PNG", "TIFF"):
+        allowed = (8, 16)
     if bits not in allowed or (kind == "EXR") != (base in ("half", "float")):
         raise MediaError(
             f"{path.name} is {kind} with {bits} bit ({base}), needed "
@@ -176,6 +191,53 @@ def read_frame(path: str | os.PathLike[str]) -> Frame:
     """
     with parsing(Path(path).name):
         return _read(Path(path))
+
+
+def read_shown(path: str | os.PathLike[str]) -> ShownPicture:
+    """Read a picture as it is brought in for its look: 8 bit, grey and alpha are taken, too.
+
+    Alpha is left out; grey is repeated. The profile is given as it is stored and not applied.
+
+    Raises
+    ------
+    MediaError
+        As `read_frame`, but for depth and channels.
+    """
+    with parsing(Path(path).name):
+        return _shown(Path(path))
+
+
+def _shown(path: Path) -> ShownPicture:
+    import OpenImageIO as oiio
+
+    picture = _open(path)
+    try:
+        spec = picture.spec()
+        info = _check(path, spec, is_shown=True)
+        found = spec.getattribute("ICCProfile")
+        name = spec.get_string_attribute("ICCProfile:profile_description")
+        is_plain = info.format in ("EXR", "DPX") or (spec.nchannels == 3 and info.bits > 8)
+    finally:
+        picture.close()
+    profile = b"" if found is None else np.asarray(found, np.uint8).tobytes()
+    if is_plain:
+        return ShownPicture(_read(path).code_rgb, info, profile, name)
+    config = oiio.ImageSpec()
+    config.attribute("oiio:UnassociatedAlpha", 1)
+    picture = oiio.ImageInput.open(str(path), config)
+    assert picture is not None  # noqa: S101 - it was open a moment ago
+    try:
+        stored = picture.read_image(oiio.UINT8 if info.bits == 8 else oiio.UINT16)
+        error = picture.geterror()
+    finally:
+        picture.close()
+    if stored is None or error:
+        raise MediaError(f"{path.name} breaks off or is damaged.", hint="Copy or export it again.",
+                         code="media.truncated")  # fmt: skip
+    colour = stored[..., :3] if stored.shape[2] > 2 else stored[..., :1].repeat(3, axis=2)
+    code = colour.astype(np.float32) / np.float32(2**info.bits - 1)
+    code = _upright(code, spec.get_int_attribute("Orientation", 1))
+    return ShownPicture(np.ascontiguousarray(code), info, profile, name)
 
 
 def _read(path: Path) -> Frame:

@@ -25,6 +25,7 @@ from syntonos.server.history.api import router as history
 from syntonos.server.jobs.api import router as jobs
 from syntonos.server.looks.api import router as looks
 from syntonos.server.matching.api import router as matching
+from syntonos.server.matching.pins_api import router as pins
 from syntonos.server.matching.probes_api import router as probes
 from syntonos.server.matching.taking_api import router as taking
 from syntonos.server.matching.trims_api import router as trims
@@ -43,6 +44,7 @@ for _router in (
     taking,
     trims,
     probes,
+    pins,
     looks,
     handover,
     rendering,

@@ -28,7 +28,7 @@ from syntonos.server.matching import (
     services,
 )
 from syntonos.server.matching.areas import Area, AreaPair
-from syntonos.server.matching.models import ChartReading, Match
+from syntonos.server.matching.models import ChartReading, Match, Pin
 from syntonos.server.matching.schemas import (
     BorrowIn,
     ChangeOut,
@@ -261,7 +261,10 @@ def match_from_scene(
     """Match a camera by what both pictures show, where nobody shot a chart."""
     light, camera = place_of(light_id, camera_id)
     rows = Clip.objects.select_related("camera__production", "light").filter(light=light)
-    if body.clip_id is None or body.reference_clip_id is None:
+    if body.pin_id is not None and body.clip_id is not None:
+        own = get_object_or_404(rows, pk=body.clip_id, camera=camera)
+        pairs = [(own, own)]  # the pin is the other side
+    elif body.clip_id is None or body.reference_clip_id is None:
         pairs = from_scene.clip_pairs(light, camera)
     else:
         own = get_object_or_404(rows, pk=body.clip_id, camera=camera)
@@ -269,8 +272,11 @@ def match_from_scene(
             rows, pk=body.reference_clip_id, camera=camera.production.reference_camera
         )
         pairs = [(base, own)]
+    pin = "" if body.pin_id is None else str(get_object_or_404(
+        Pin, pk=body.pin_id, production=light.production_id
+    ).uuid)  # fmt: skip
     wanted = from_scene.Request(
-        body.by, tuple(body.left_out), body.with_probes, body.mix, body.base_number
+        body.by, tuple(body.left_out), body.with_probes, body.mix, body.base_number, pin
     )
     return Status(202, from_scene.start(light, camera, pairs, wanted))
 
@@ -291,8 +297,9 @@ def check_scene(request: HttpRequest, match_id: int, body: CheckSceneIn) -> Any:
 @router.get("/matches/{match_id}/spots", response=list[SpotOut], operation_id="listSpots")
 def list_spots(request: HttpRequest, match_id: int) -> Any:
     """Return the places that a match from the picture stands on, gathered in cells."""
-    row = get_object_or_404(Match, pk=match_id)
-    return row.facts.get("scene", {}).get("spots", [])
+    scene = get_object_or_404(Match, pk=match_id).facts.get("scene", {})
+    # In a pin's picture, which is not on screen, there is nothing to mark.
+    return [] if scene.get("pin") else scene.get("spots", [])
 
 
 @router.post("/lights/{light_id}/match", response={202: JobOut}, operation_id="matchAngles")

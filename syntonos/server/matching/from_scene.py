@@ -31,8 +31,9 @@ from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import evidence, probes
-from syntonos.server.matching.models import Match
-from syntonos.server.matching.seen_places import places_of, seen_in
+from syntonos.server.matching.models import Match, Pin
+from syntonos.server.matching.pins import Target, target_of
+from syntonos.server.matching.seen_places import places_of, seen_in, side_in
 from syntonos.server.matching.services import append, other_pairs
 from syntonos.server.productions.models import Camera, Light
 
@@ -58,7 +59,8 @@ class Request:
 
     `left_out` are boxes of the reference's picture, in shares, whose places take no part;
     `with_probes` says that probes of both clips count beside places; `mix` is how much of
-    statistics is taken, 0 to 1; `base_number` the newest revision that the person saw.
+    statistics is taken, 0 to 1; `base_number` the newest revision that the person saw; `pin` the
+    UUID of a pin that the angle is matched to, in place of the reference's clip.
     """
 
     by: Way = "picture"
@@ -66,6 +68,7 @@ class Request:
     with_probes: bool = False
     mix: float = 1.0
     base_number: int = 0
+    pin: str = ""
 
 
 def request_of(match: Match | None, base_number: int) -> Request:
@@ -77,7 +80,7 @@ def request_of(match: Match | None, base_number: int) -> Request:
     return Request(
         facts["kind"], tuple((b[0], b[1], b[2], b[3]) for b in scene.get("left_out", [])),
         facts["kind"] == "picture" and scene.get("probes", 0) > 0, scene.get("mix", 1.0),
-        base_number,
+        base_number, scene.get("pin", {}).get("uuid", ""),
     )  # fmt: skip
 
 
@@ -90,6 +93,14 @@ def start(
             f"{camera} is the reference camera: the others are matched to it.",
             hint="Choose another camera, or another reference.", code="fit.reference",
         )  # fmt: skip
+    if camera.production.reference_camera_id is None:
+        raise FitError(f"{camera.production} has no reference camera.", code="fit.reference",
+                       hint="Choose one in the production's sheet.")  # fmt: skip
+    if request.pin and (request.by == "areas" or request.with_probes):
+        raise FitError(
+            "Probes have no place in a pin.", code="areas.none",
+            hint="Match to it from the picture, or by an estimate.",
+        )  # fmt: skip
     if not pairs:
         raise FitError(
             f"{light.name} has no scene of both the reference and {camera}.",
@@ -99,7 +110,7 @@ def start(
     return jobs.start(camera.production, KIND, title, {
         "clips": [[base.pk, own.pk] for base, own in pairs], "by": request.by,
         "left_out": [list(box) for box in request.left_out], "with_probes": request.with_probes,
-        "mix": request.mix, "base_number": request.base_number,
+        "mix": request.mix, "base_number": request.base_number, "pin": request.pin,
     })  # fmt: skip
 
 
@@ -110,6 +121,7 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     request = Request(
         arguments["by"], tuple((b[0], b[1], b[2], b[3]) for b in arguments["left_out"]),
         arguments["with_probes"], arguments["mix"], arguments["base_number"],
+        arguments.get("pin", ""),
     )  # fmt: skip
     match = match_clips(pairs, request, progress)
     return {"match": match.number, "expected": match.facts["expected"]}
@@ -130,13 +142,18 @@ def clip_pairs(light: Light, camera: Camera) -> list[tuple[Clip, Clip]]:
 def match_clips(
     pairs: Sequence[tuple[Clip, Clip]], request: Request, progress: Callable[[float, str], None]
 ) -> Match:
-    """Match an angle by pairs of clips, reference and angle, and keep it as a revision."""
+    """Match an angle by pairs of clips, reference and angle, and keep it as a revision.
+
+    With a pin the angle's clips are matched to that.
+    """
     base, own = pairs[0]
-    pool = _pool(own.light, own.camera)
+    target = _target(own, request.pin) if request.pin else None
+    # What other lights' charts say of the pair's sensors says nothing of a picture from elsewhere.
+    pool = _pool(own.light, own.camera) if target is None else None
     shots, count = _shots(pairs) if request.by == "areas" or request.with_probes else ([], 0)
     scene: dict[str, Any] = {"probes": count}
     if request.by == "picture":
-        moments = places_over(pairs, progress)
+        moments = places_over([(target or one, other) for one, other in pairs], progress)
         places, frames = joined([p for p, _ in moments]), [[f, f] for _, f in moments]
         progress(0.9, "Fitting")
         used = _not_in(places, request.left_out)
@@ -159,10 +176,13 @@ def match_clips(
         scene |= {"misses": [round(float(m), 3) for m in fit.misses]}
     else:
         progress(0.3, "Comparing the pictures as a whole")
-        (light, clear), (other, plain) = (seen_in(c, c.frame_count // 2) for c in (base, own))
+        (light, clear), (other, plain) = (
+            side_in(side, clip.frame_count // 2)
+            for side, clip in ((target or base, base), (own, own))
+        )
         fit = fit_statistics(light, other, mix=request.mix, usable=(clear, plain))
         scene |= {"mix": request.mix}
-    return _kept(pairs, fit, scene, request)
+    return _kept(pairs, fit, scene, request, target)
 
 
 def _pool(light: Light, camera: Camera) -> Prior | None:
@@ -171,8 +191,18 @@ def _pool(light: Light, camera: Camera) -> Prior | None:
     return pooled_prior([(r, a) for _, r, a in known]) if known else None
 
 
+def _target(clip: Clip, uuid: str) -> Target:
+    pin = Pin.objects.select_related("production", "clip").filter(
+        uuid=uuid, production=clip.camera.production_id
+    ).first()  # fmt: skip
+    if pin is None:
+        raise FitError("The pin is no longer there.", hint="Choose another, or the reference.",
+                       code="pin.missing")  # fmt: skip
+    return target_of(pin)
+
+
 def places_over(
-    pairs: Sequence[tuple[Clip, Clip]], progress: Callable[[float, str], None]
+    pairs: Sequence[tuple[Clip | Target, Clip]], progress: Callable[[float, str], None]
 ) -> list[tuple[Places, int]]:
     """Return the places of a few pairs of frames that show the same scene, each with its frame.
 
@@ -181,11 +211,16 @@ def places_over(
     wanted = [
         (one, other, frame)
         for one, other in pairs
-        for frame in _moments(min(one.frame_count, other.frame_count))
+        for frame in _moments(
+            other.frame_count
+            if isinstance(one, Target)
+            else min(one.frame_count, other.frame_count)
+        )
     ]
     many, refused = [], None
     for number, (one, other, frame) in enumerate(wanted):
-        what = f"What {one} and {other} both show in frame {frame + 1}"
+        name = one.pin if isinstance(one, Target) else one
+        what = f"What {name} and {other} both show in frame {frame + 1}"
         progress(0.9 * number / len(wanted), what)
         try:
             many.append((places_of(one, other, (frame, frame)), frame))
@@ -259,28 +294,37 @@ def _spots(places: Places, fit: SceneFit, allowed: NDArray[np.bool_]) -> list[di
 
 
 def _kept(
-    pairs: Sequence[tuple[Clip, Clip]], fit: SceneFit, scene: dict[str, Any], request: Request
-) -> Match:
+    pairs: Sequence[tuple[Clip, Clip]], fit: SceneFit, scene: dict[str, Any], request: Request,
+    target: Target | None,
+) -> Match:  # fmt: skip
     base, own = pairs[0]
+    reference = own.camera.production.reference_camera
+    assert reference is not None  # noqa: S101 - asked for when it was begun
+    sides = [str(base.uuid), base.name, [base.encoding, base.levels]]
     stage = _as_the_sensor_clips(fit.match, own)
     chain = compose(Parts(Decode(own.encoding, own.levels), match=stage))
     warmth, tint = white_distance(stage)
     warnings = []
     if request.by == "statistics":
         warnings.append(_LIMITS["statistics"])
+    if target is not None:
+        pin = target.pin
+        sides = [str(pin.uuid), str(pin), [pin.taken_as, pin.levels]]
+        scene |= {"pin": {"uuid": str(pin.uuid), "name": str(pin), "taken": sides[2]}}
+        warnings += [target.light.limit] if target.light.limit else []
     facts = evidence.written(request.by, evidence.WITHOUT_CHART | scene_fit_to_json(fit) | {
         "model": AVERAGED, "asked": AVERAGED, "warmth": warmth, "tint": tint,
         "limit": _LIMITS[request.by], "warnings": warnings,
         # By how much it would help is not worked out for scenes.
         "advice": [{"text": word, "gain": 0.0} for word in fit.advice],
         "scene": scene | {
-            "clips": [str(base.uuid), str(own.uuid)], "names": [base.name, own.name],
-            "taken": [[c.encoding, c.levels] for c in (base, own)], "clusters": fit.clusters,
+            "clips": [sides[0], str(own.uuid)], "names": [sides[1], own.name],
+            "taken": [sides[2], [own.encoding, own.levels]], "clusters": fit.clusters,
             "aside": fit.aside,
         },
     })  # fmt: skip
     match = Match(
-        light=own.light, camera=own.camera, reference=base.camera, reference_reading=None,
+        light=own.light, camera=own.camera, reference=reference, reference_reading=None,
         angle_reading=None, chain=chain_to_json(chain), evidence=facts,
     )  # fmt: skip
     return append(match, request.base_number, "match.picture")

@@ -163,6 +163,43 @@ class Probe(Kept):
         return self.name or f"probe {self.number}"
 
 
+class Pin(Kept):
+    """A picture to match to: a frame of a clip as it stood, or an imported still.
+
+    A frame keeps the chain that led to scene-linear light when it was pinned; a still its file,
+    by sha256 below the data folder, and what it is taken as.
+    """
+
+    production = models.ForeignKey(
+        "productions.Production", on_delete=models.PROTECT, related_name="pins"
+    )
+    number = models.PositiveIntegerField()
+    name = models.CharField(max_length=60, blank=True)
+    clip = models.ForeignKey(
+        "footage.Clip", on_delete=models.PROTECT, related_name="pins", null=True, blank=True
+    )
+    frame = models.PositiveIntegerField(default=0)
+    chain = models.JSONField(null=True, blank=True)
+    file_name = models.CharField(max_length=160, blank=True)
+    sha256 = models.CharField(max_length=64, blank=True)
+    profile_name = models.CharField(max_length=120, blank=True)
+    has_profile = models.BooleanField(default=False)
+    taken_as = models.CharField(max_length=60, blank=True)
+    levels = models.CharField(max_length=5, default="full")
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [
+            models.UniqueConstraint(fields=["production", "number"], name="pin_number_once"),
+            models.CheckConstraint(
+                condition=models.Q(clip__isnull=False) ^ ~models.Q(sha256=""), name="pin_of_one"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.name or self.file_name or f"pin {self.number}"
+
+
 class Aim(Identified):
     """Where the tuner should stand on purpose: of a camera, of a light, or of one in the other.
 

@@ -270,6 +270,11 @@ class BaseIn(Schema):
     base: int | None = None
 
 
+class OfPinOut(Schema):
+    uuid: str
+    name: str
+
+
 class SceneOut(Schema):
     """What a match without a chart stands on."""
 
@@ -283,6 +288,7 @@ class SceneOut(Schema):
     misses: list[float] = []  # delta E that each probe is off, where it is from them
     mix: float = 1.0  # how much of statistics was taken
     left_out: list[Box] = []  # by hand, shares of the reference's picture
+    pin: OfPinOut | None = None  # matched to in place of the reference's clip
 
 
 class SpotOut(Schema):
@@ -379,6 +385,7 @@ class FromSceneIn(Schema):
     with_probes: bool = False  # whether probes of both clips count beside places
     mix: float = Field(1.0, ge=0, le=1)
     base_number: int = Field(0, ge=0)
+    pin_id: int | None = None  # matched to in place of the reference's clip
 
 
 class MenuOut(Schema):

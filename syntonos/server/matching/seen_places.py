@@ -15,6 +15,7 @@ from syntonos.core.matching.places import WIDTH, Places, find_places
 from syntonos.server.footage.clipping import mask_of
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.matching.pins import Target
 
 _MOST_KEPT: Final = 32
 _LIGHT: Final = EncodingOutput("linear/ap1")
@@ -22,8 +23,8 @@ _kept: OrderedDict[tuple[Any, ...], Places] = OrderedDict()
 _lock = threading.Lock()
 
 
-def places_of(reference: Clip, angle: Clip, frames: tuple[int, int]) -> Places:
-    """Return what two frames both show, as their clips are taken now.
+def places_of(reference: Clip | Target, angle: Clip, frames: tuple[int, int]) -> Places:
+    """Return what two frames both show, as their clips are taken now; of a pin, what it shows.
 
     It takes about three seconds the first time; one pair is looked at at once.
 
@@ -33,7 +34,7 @@ def places_of(reference: Clip, angle: Clip, frames: tuple[int, int]) -> Places:
         places.scene where they do not show the same scene.
     """
     seen = tuple(zip((reference, angle), frames, strict=True))
-    key = tuple((c.checksum, c.development_key, c.taken_as, frame) for c, frame in seen)
+    key = tuple((*_key(side), frame) for side, frame in seen)
     with _lock:
         found = _kept.pop(key, None)
         if found is None:
@@ -44,9 +45,22 @@ def places_of(reference: Clip, angle: Clip, frames: tuple[int, int]) -> Places:
     return found
 
 
-def _found(seen: tuple[tuple[Clip, int], ...]) -> Places:
-    (one, clear), (other, plain) = (seen_in(clip, frame) for clip, frame in seen)
+def _key(side: Clip | Target) -> tuple[str, ...]:
+    if isinstance(side, Target):
+        return side.key
+    return side.checksum, side.development_key, side.taken_as
+
+
+def _found(seen: tuple[tuple[Clip | Target, int], ...]) -> Places:
+    (one, clear), (other, plain) = (side_in(side, frame) for side, frame in seen)
     return find_places(one, other, usable=(clear, plain))
+
+
+def side_in(
+    side: Clip | Target, frame: int
+) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:  # fmt: skip
+    """Return one side of a match, scene-linear AP1 960 wide at most, and what is clear in it."""
+    return side.seen if isinstance(side, Target) else seen_in(side, frame)
 
 
 def seen_in(clip: Clip, frame: int) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:

@@ -20,7 +20,7 @@ from syntonos.core.matching.fit import working
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import Tuner, tuner_of
 from syntonos.core.matching.verdict import Verdict, judge_match
-from syntonos.server.matching.models import ChartReading, Match
+from syntonos.server.matching.models import ChartReading, Match, Pin
 
 if TYPE_CHECKING:
     from syntonos.server.footage.models import Clip
@@ -250,8 +250,12 @@ def clipped_share(scenes: Iterable[Clip]) -> float:
 
 
 def scene_moved(match: Match, clips: Iterable[Clip]) -> bool:
-    """Say whether clips that a match without a chart stands on are taken otherwise by now."""
+    """Say whether clips, or a pin, that a match without a chart stands on are taken otherwise."""
     scene = match.facts["scene"]
+    if pin := scene.get("pin"):
+        row = Pin.objects.filter(uuid=pin["uuid"]).first()
+        if row is not None and [row.taken_as, row.levels] != pin["taken"]:
+            return True
     taken = dict(zip(scene["clips"], scene["taken"], strict=True))
     return any(
         [clip.encoding, clip.levels] != taken[str(clip.uuid)]

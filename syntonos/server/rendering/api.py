@@ -6,13 +6,16 @@ from dataclasses import asdict
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
+from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
 from syntonos.core.chain import AS_IN_FORCE, Overrides, chain_to_json
 from syntonos.core.errors import MediaError
 from syntonos.server.api.chain_schemas import ChainDocument
+from syntonos.server.matching import pins
 from syntonos.server.matching.api import place_of
 from syntonos.server.matching.chains import chain_of
+from syntonos.server.matching.models import Pin
 from syntonos.server.matching.services import candidate_picture as candidate
 from syntonos.server.rendering import pictures, standing, views
 from syntonos.server.rendering.jpeg import jpeg
@@ -48,6 +51,15 @@ def get_picture(
         return HttpResponseNotModified()
     response = HttpResponse(pictures.picture(clip, chain, seen), content_type="image/jpeg")
     response["ETag"] = tag
+    response["Cache-Control"] = "private, no-cache"
+    return response
+
+
+@router.get("/pins/{pin_id}/picture", operation_id="getPinPicture", include_in_schema=False)
+def get_pin_picture(request: HttpRequest, pin_id: int, width: int = 480) -> HttpResponse:
+    pin = get_object_or_404(Pin.every.select_related("production", "clip"), pk=pin_id)
+    shown = pins.shown_in(pin, max(16, min(width, 960)))
+    response = HttpResponse(jpeg(shown), content_type="image/jpeg")
     response["Cache-Control"] = "private, no-cache"
     return response
 

@@ -14,7 +14,7 @@ export const keys = {
 };
 
 // What no change of a production touches: tables of the core, and plots of what is asked for.
-const FIXED = new Set(["displays", "configs", "curve", "tone"]);
+const FIXED = new Set(["densities", "displays", "configs", "curve", "tone"]);
 
 // By the first part of their keys, the queries that a kind of change can touch.
 const PICTURE = [
@@ -313,6 +313,27 @@ export const overlaysQuery = (asked: Schemas["OverlaysIn"] | null) =>
       unwrap(api.POST("/api/pictures/overlays", { body: asked as Schemas["OverlaysIn"], signal })),
   });
 
+/** Pictures to match to: frames as they stood, and stills that were brought in. */
+export const pinsQuery = (production: number) =>
+  queryOptions({
+    queryKey: ["pins", production],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/productions/{production_id}/pins", {
+          params: { path: { production_id: production } },
+          signal,
+        }),
+      ),
+  });
+
+/** What a scanned negative may be taken as, with names. */
+export const densitiesQuery = () =>
+  queryOptions({
+    queryKey: ["densities"] as const,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/film-densities", { signal })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
 export const overQuery = (light: number) =>
   queryOptions({
     queryKey: ["over", light],
@@ -335,7 +356,7 @@ export const jobsQuery = (production: number) =>
           signal,
         }),
       ),
-    refetchInterval: (query) => (query.state.data?.some(isOpen) ? 300 : false),
+    refetchInterval: (query) => (query.state.data?.some(isOpen) ? 150 : false),
   });
 
 export const mediaQuery = (folder: string) =>

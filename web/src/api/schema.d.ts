@@ -277,6 +277,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/film-densities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Densities
+         * @description Return the encodings of scanned negatives that stills may be taken as, with their names.
+         */
+        get: operations["listDensities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/cancel": {
         parameters: {
             query?: never;
@@ -902,6 +922,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pins/{pin_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Pin */
+        patch: operations["changePin"];
+        trace?: never;
+    };
     "/api/probes/{probe_id}": {
         parameters: {
             query?: never;
@@ -1392,6 +1429,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/productions/{production_id}/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Pins */
+        get: operations["listPins"];
+        put?: never;
+        /**
+         * Pin Frame
+         * @description Pin a frame of a clip as it stands, with match and trim.
+         */
+        post: operations["pinFrame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/productions/{production_id}/redo": {
         parameters: {
             query?: never;
@@ -1406,6 +1464,26 @@ export interface paths {
          * @description Do again what was undone last.
          */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/productions/{production_id}/stills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Still
+         * @description Keep a still: PNG, TIFF, EXR, DPX or JPEG.
+         */
+        post: operations["bringStill"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3229,6 +3307,8 @@ export interface components {
              * @default 1
              */
             mix: number;
+            /** Pin Id */
+            pin_id?: number | null;
             /** Reference Clip Id */
             reference_clip_id?: number | null;
             /**
@@ -4003,6 +4083,13 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** OfPinOut */
+        OfPinOut: {
+            /** Name */
+            name: string;
+            /** Uuid */
+            uuid: string;
+        };
         /** OtherOut */
         OtherOut: {
             /** Corners */
@@ -4267,6 +4354,62 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * PinChangeIn
+         * @description What is named is changed.
+         */
+        PinChangeIn: {
+            /** Is Put Away */
+            is_put_away?: boolean | null;
+            /** Levels */
+            levels?: ("full" | "legal") | null;
+            /** Name */
+            name?: string | null;
+            /** Taken As */
+            taken_as?: string | null;
+        };
+        /** PinIn */
+        PinIn: {
+            /** Clip Id */
+            clip_id: number;
+            /**
+             * Frame
+             * @default 0
+             */
+            frame: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /** PinOut */
+        PinOut: {
+            /** Clip Id */
+            clip_id: number | null;
+            /** File Name */
+            file_name: string;
+            /** Frame */
+            frame: number;
+            /** Has Profile */
+            has_profile: boolean;
+            /** Id */
+            id: number;
+            /** Levels */
+            levels: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Profile Name */
+            profile_name: string;
+            /** Taken As */
+            taken_as: string;
+            /** Taken Words */
+            taken_words: string;
+            /** Uuid */
+            uuid: string;
         };
         /**
          * PlaceIn
@@ -4757,6 +4900,7 @@ export interface components {
              * @default 0
              */
             overlap: number;
+            pin?: components["schemas"]["OfPinOut"] | null;
             /**
              * Places
              * @default 0
@@ -5969,6 +6113,28 @@ export interface operations {
             };
         };
     };
+    listDensities: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+        };
+    };
     cancelJob: {
         parameters: {
             query?: never;
@@ -6941,6 +7107,32 @@ export interface operations {
             };
         };
     };
+    changePin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pin_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinOut"];
+                };
+            };
+        };
+    };
     changeProbe: {
         parameters: {
             query?: never;
@@ -7761,6 +7953,54 @@ export interface operations {
             };
         };
     };
+    listPins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinOut"][];
+                };
+            };
+        };
+    };
+    pinFrame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinOut"];
+                };
+            };
+        };
+    };
     redo: {
         parameters: {
             query?: never;
@@ -7779,6 +8019,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SteppedOut"];
+                };
+            };
+        };
+    };
+    bringStill: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                production_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinOut"];
                 };
             };
         };

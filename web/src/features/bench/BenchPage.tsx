@@ -295,6 +295,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <Revisions
             angle={angle}
             clips={[baseClip, ownClip]}
+            frame={frames[0]}
             scene={scene}
             shared={probes.shared}
             compared={compared}

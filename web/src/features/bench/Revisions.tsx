@@ -6,12 +6,14 @@ import { Loading, Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { when } from "@/shared/when";
 import { CompareWithScene, ExpectedOf, MatchScene, standsOn } from "./scene/MatchScene";
+import { Targets } from "./scene/Targets";
 import type { Clips, Scene } from "./scene/useScene";
 
 /** The match's revisions; going back makes an earlier one the newest, and loses nothing. */
 export function Revisions({
   angle,
   clips,
+  frame,
   scene,
   shared,
   compared,
@@ -20,6 +22,8 @@ export function Revisions({
   angle: Angle;
   /** The clips on screen: where there is no chart a match is made from them. */
   clips: Clips;
+  /** The reference's frame on screen. */
+  frame: number;
   scene: Scene;
   /** How many probes have a place in both. */
   shared: number;
@@ -59,7 +63,14 @@ export function Revisions({
           <CompareWithScene match={angle.match} scene={scene} clips={clips} />
         </div>
       )}
-      <div className="mb-1.5">
+      <div className="mb-1.5 flex flex-col gap-1.5">
+        <Targets
+          production={angle.production_id}
+          clips={clips}
+          frame={frame}
+          reference={`${angle.reference.letter} ${angle.reference.name}`}
+          scene={scene}
+        />
         <MatchScene scene={scene} clips={clips} shared={shared} />
       </div>
       <ul>

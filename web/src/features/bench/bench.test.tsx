@@ -50,6 +50,8 @@ const SCENE: Scene = {
   problem: null,
   toggle: vi.fn(),
   compare: vi.fn(),
+  pin: undefined,
+  aim: vi.fn(),
 };
 
 const seen = (frame: number, overrides: Overrides = {}): Seen => ({
@@ -161,6 +163,7 @@ describe("revisions", () => {
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
         scene={SCENE}
+        frame={0}
         shared={0}
         angle={angle({ base_number: 3 })}
         compared={null}
@@ -190,6 +193,7 @@ describe("revisions", () => {
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
         scene={SCENE}
+        frame={0}
         shared={0}
         angle={angle({ match: null, base_number: 0 })}
         compared={null}

@@ -15,7 +15,9 @@ export function MatchScene({
   shared: number;
 }) {
   const [mix, setMix] = useState(100);
-  const off = scene.running || !reference || !own;
+  const off = scene.running || !own || (!reference && !scene.pin);
+  // Probes are marks on clips: a pin has none.
+  const probes = scene.pin ? 0 : shared;
   return (
     <div className="flex flex-wrap items-center gap-2">
       <button
@@ -27,7 +29,7 @@ export function MatchScene({
       >
         Match from the picture
       </button>
-      {shared > 0 && (
+      {probes > 0 && (
         <>
           <button
             type="button"
@@ -36,7 +38,7 @@ export function MatchScene({
             title="Matching places, and the probes that both clips show beside them"
             onClick={() => scene.run({ by: "picture", with_probes: true })}
           >
-            Picture and {shared} {shared === 1 ? "probe" : "probes"}
+            Picture and {probes} {probes === 1 ? "probe" : "probes"}
           </button>
           <button
             type="button"
@@ -45,7 +47,7 @@ export function MatchScene({
             title="The same things marked in both clips, and nothing else: four are rough, two give white and exposure"
             onClick={() => scene.run({ by: "areas" })}
           >
-            {shared} {shared === 1 ? "probe" : "probes"} only
+            {probes} {probes === 1 ? "probe" : "probes"} only
           </button>
         </>
       )}
@@ -132,13 +134,14 @@ export function standsOn(match: Match): string {
   if (!scene) return match.model_word;
   if (match.kind === "areas") return `from ${scene.probes} probes`;
   if (match.kind === "statistics")
-    return `an estimate by statistics${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
+    return `an estimate by statistics${scene.pin ? ` to ${scene.pin.name}` : ""}${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
+  const to = scene.pin ? ` to ${scene.pin.name}` : "";
   const more = [
     scene.probes > 0 ? `${scene.probes} probes` : "",
     scene.left_out.length > 0 ? `${scene.left_out.length} taken out` : "",
   ].filter(Boolean);
   return [
-    `from the picture: ${scene.places} places, ${percent(scene.overlap)} in common`,
+    `from the picture${to}: ${scene.places} places, ${percent(scene.overlap)} in common`,
     ...more,
   ].join(", ");
 }
@@ -154,6 +157,7 @@ export function ExpectedOf({ match }: { match: Match }) {
       <span className="value">
         {match.expected_low.toFixed(2)} to {match.expected_high.toFixed(2)}
       </span>
+      {match.warnings.map((w) => ` · ${w}`)}
       {match.advice.map((a) => ` · ${a.text}`)}
     </p>
   );

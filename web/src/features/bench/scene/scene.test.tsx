@@ -37,6 +37,8 @@ const scene = (more: Partial<Scene> = {}): Scene => ({
   problem: null,
   toggle: vi.fn(),
   compare: vi.fn(),
+  pin: undefined,
+  aim: vi.fn(),
   ...more,
 });
 

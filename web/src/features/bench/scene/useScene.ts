@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
-import { isOpen, jobsQuery, spotsQuery } from "@/api/queries";
+import { isOpen, jobsQuery, pinsQuery, spotsQuery } from "@/api/queries";
 import type { HandStore } from "../hand";
 import { acrossOf, type Spot } from "./across";
 
@@ -19,6 +19,12 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
   useEffect(
     () => hand.setState({ across: isOfPlaces ? across : null }),
     [hand, across, isOfPlaces],
+  );
+  const pins = useQuery(pinsQuery(angle.production_id)).data ?? [];
+  // What a person chose; before that what the match in force was made to.
+  const [aimed, setAimed] = useState<number | null | undefined>(undefined);
+  const pin = pins.find((p) =>
+    aimed === undefined ? p.uuid === match?.scene?.pin?.uuid : p.id === aimed,
   );
   const make = useMutation({
     mutationFn: (body: {
@@ -38,6 +44,7 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
             clip_id: clips[1]?.id ?? null,
             reference_clip_id: clips[0]?.id ?? null,
             base_number: angle.base_number,
+            pin_id: pin?.id ?? null,
           },
         }),
       ),
@@ -66,6 +73,9 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     show: setShown,
     spots: isOfPlaces ? (spots ?? []) : [],
     run: make.mutate,
+    /** The pin that is matched to; without one the reference's clip. */
+    pin,
+    aim: setAimed,
     running,
     step: running ? (job?.step ?? "Looking …") : "",
     error: make.error ?? check.error,
