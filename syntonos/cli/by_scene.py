@@ -207,8 +207,8 @@ def _as_target(args: argparse.Namespace, levels: str, limits: list[str]) -> _See
     for path in args.reference:
         if kind_of(path) == "stills":
             shown = read_shown(path)
-            pictures.append((shown.code_rgb, shown.profile))
-            if taken == PROFILE and not shown.profile:
+            pictures.append((shown.code_rgb, shown.icc))
+            if taken == PROFILE and not shown.icc:
                 raise FitError(f"{path} holds no ICC profile.", code="target.profile",
                                hint="Say --reference-encoding srgb, or what it is.")  # fmt: skip
         else:

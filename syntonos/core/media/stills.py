@@ -47,8 +47,8 @@ class ShownPicture:
 
     code_rgb: NDArray[np.float32]
     info: FrameInfo
-    profile: bytes = b""  # none where it has none
-    profile_name: str = ""
+    icc: bytes = b""  # its profile; none where it has none
+    icc_name: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -107,7 +107,7 @@ def bring_still(production: Production, name: str, data: bytes) -> Pin:
     has_profile = _is_understood(picture)
     taken = PROFILE if has_profile else _USUAL.get(picture.info.format, "srgb")
     return _kept(production, Pin(
-        file_name=file_name, sha256=sha, profile_name=picture.profile_name[:120],
+        file_name=file_name, sha256=sha, profile_name=picture.icc_name[:120],
         has_profile=has_profile, taken_as=taken, name=Path(file_name).stem[:60],
     ))  # fmt: skip
 
@@ -167,7 +167,7 @@ def target_of(pin: Pin) -> Target:
     picture = picture_of(pin)
     code = sized(picture.code_rgb)
     output = pin.production.output()
-    return Target(pin, target_light(code, pin.taken_as, pin.levels, output, picture.profile))
+    return Target(pin, target_light(code, pin.taken_as, pin.levels, output, picture.icc))
 
 
 def picture_of(pin: Pin) -> ShownPicture:
@@ -219,10 +219,10 @@ def _frame_light(pin: Pin, clip: Clip) -> TargetLight:
 
 
 def _is_understood(picture: ShownPicture) -> bool:
-    if not picture.profile:
+    if not picture.icc:
         return False
     try:
-        profile_light(picture.code_rgb[:1, :1], picture.profile)
+        profile_light(picture.code_rgb[:1, :1], picture.icc)
     except ColourError:  # of another kind: then a person says what it is taken as
         return False
     return True
