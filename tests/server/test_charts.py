@@ -6,7 +6,8 @@ import pytest
 from syntonos.core.charts.layout import CHART_24, reference_lin
 from syntonos.core.media import write_frame
 from syntonos.server.footage.services import register_clip
-from syntonos.server.matching.models import ChartReading
+from syntonos.server.matching import borrowing, selectors
+from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.services import create_light
 from tests.simulated import DAY, background, camera_a, camera_b, shoot, shoot_charts
 from tests.warm import MEDIA
@@ -169,6 +170,34 @@ def test_published_values_and_tables_can_be_the_target(api, place, read):
     # A reading of the reference does not make a match to values old.
     read("A")
     assert angle(api, place)["state"] != "stale"
+
+
+def test_a_light_without_a_chart_takes_what_lies_between_two_others(
+    api, place, read, night, monkeypatch
+):
+    read("AB")
+    api("post", matches(place), {}, status=201)
+    hall, dusk = (create_light(place.production, {"name": name}) for name in ("Hall", "Dusk"))
+    first = Match.objects.get()
+    other = Match.objects.create(
+        light=dusk, camera=first.camera, reference=first.reference, number=1, is_current=True,
+        reference_reading=first.reference_reading, angle_reading=first.angle_reading,
+        chain=first.chain | {"stages": [
+            s | {"stops": s["stops"] + 1} if s["kind"] == "match" else s
+            for s in first.chain["stages"]
+        ]}, evidence=first.evidence,
+    )  # fmt: skip
+    at = {place.light.pk: 0.0, hall.pk: 0.25, dusk.pk: 1.0}
+    monkeypatch.setattr(borrowing, "_white", lambda _, light, __: np.array([at[light.pk], 0]))
+    path = f"/lights/{hall.pk}/cameras/{place.cameras['B'].pk}"
+    listed = api("get", f"{path}/neighbours")
+    (between,) = (n for n in listed if n["kind"] == "between")
+    assert between["why"] == "25% of the way from Foundry to Dusk, by white"
+    body = {"light_id": None, "kind": "between"}
+    made = api("post", f"{path}/matches/borrow", body, status=201)
+    stops = [selectors.stage_of(row).stops for row in (first, other)]
+    assert made["stops"] == pytest.approx(0.75 * stops[0] + 0.25 * stops[1])
+    assert made["borrowed"]["source"] == "two lights"
 
 
 def test_a_light_without_a_chart_borrows_until_it_has_one(api, place, read, night):

@@ -33,7 +33,7 @@ def more_lights(place, count):
 
 
 @pytest.mark.parametrize(
-    ("what", "queries"), [("", 18), ("/matches", 3), ("/neighbours", 6)]
+    ("what", "queries"), [("", 18), ("/matches", 3), ("/neighbours", 7)]
 )  # fmt: skip
 def test_an_angle_its_revisions_and_its_neighbours(
     api, place, read, django_assert_num_queries, what, queries
@@ -42,7 +42,7 @@ def test_an_angle_its_revisions_and_its_neighbours(
     path = f"/lights/{place.light.pk}/cameras/{place.cameras['B'].pk}"
     for number in range(2):
         api("post", f"{path}/matches", {"base_number": number}, 201)
-    more_lights(place, 1)
+    more_lights(place, 2)
     with django_assert_num_queries(queries):
         few = api("get", f"{path}{what}")
     for number in range(2, 5):

@@ -15,12 +15,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.document import Match
-from syntonos.core.chain.stages.match import through_match
+from syntonos.core.chain.stages.match import mix_matrix, through_match
 from syntonos.core.charts import ChartReading
 from syntonos.core.charts.reading import triple
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import FEW_TAUS, Model, information
-from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.metric import MIX, scene_delta_e
 from syntonos.core.matching.models import AVERAGED, priors_for
 from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.readings import readings_of, spread_out, working
@@ -33,6 +33,8 @@ POOLED: Final = "pooled"
 _LIGHT_SHARE = 0.06
 _SPREAD = 1.2  # of the learned prior, as most pairs need it
 _JITTER = 1e-6
+_MINKOWSKI: Final = 6
+_LEAST_APART: Final = 0.02  # of whites, in natural logarithms
 
 
 def pooled_prior(pairs: Sequence[tuple[ChartReading, ChartReading]]) -> Prior | None:
@@ -89,11 +91,17 @@ def _widened(precision: A, pull: A, spread: A) -> tuple[A, A]:
     return precision - gain @ precision, pull - gain @ pull
 
 
-def general_match(matches: Sequence[Match]) -> Match:
+def general_match(matches: Sequence[Match], shares: Sequence[float] = ()) -> Match:
     """Return one match for a light that has none: the mean of a pair's matches in other lights.
 
     White and exposure are averaged as ratios, matrices by their elements; flare, roots and smooth
     residuals belong to single readings and are left out.
+
+    Parameters
+    ----------
+    matches : sequence of Match
+    shares : sequence of float, optional
+        How much each counts, from `share_between`; all alike where it is empty.
 
     Raises
     ------
@@ -105,18 +113,58 @@ def general_match(matches: Sequence[Match]) -> Match:
             "There is no match of this camera in any light yet.",
             hint="Read a chart in one light first.", code="fit.no_neighbours",
         )  # fmt: skip
-    whites = [np.exp(np.mean([np.log(np.array(getattr(m, side))) for m in matches], axis=0))
-              for side in ("angle_white", "reference_white")]  # fmt: skip
-    matrix = np.mean([np.array(m.matrix) for m in matches], axis=0)
+    weights = shares or None
+    whites = [
+        np.exp(np.average([np.log(np.array(getattr(m, side))) for m in matches], 0, weights))
+        for side in ("angle_white", "reference_white")
+    ]
+    matrix = np.average([np.array(m.matrix) for m in matches], 0, weights)
     rows = [triple(row) for row in matrix]
     clips = [m.clip for m in matches if m.clip is not None]
     return Match(
         angle_flare=(0.0, 0.0, 0.0), angle_white=triple(whites[0]),
-        stops=float(np.mean([m.stops for m in matches])),
+        stops=float(np.average([m.stops for m in matches], weights=weights)),
         matrix=(rows[0], rows[1], rows[2]), reference_white=triple(whites[1]),
         reference_flare=(0.0, 0.0, 0.0), mix=matches[0].mix,
         clip=min(clips, default=None),
     )  # fmt: skip
+
+
+def scene_white(light: NDArray[np.floating]) -> A:
+    """Return the white of a scene's light as the camera recorded it, by the whole picture.
+
+    The mean of the channels to the sixth power ("shades of grey", Finlayson and Trezzi, Colour
+    constancy and shades of grey, CIC 12, 2004), in AP1 mixed towards its luminance.
+
+    Parameters
+    ----------
+    light : (..., 3)
+        Scene-linear AP1; the brightest thousandth is left out.
+
+    Returns
+    -------
+    (2,) natural logarithm of red and of blue over green.
+    """
+    rows = np.asarray(light, np.float64).reshape(-1, 3) @ mix_matrix(MIX).T
+    level = rows.mean(axis=1)
+    rows = np.maximum(rows[level <= np.quantile(level, 0.999)], 0)
+    r, g, b = np.maximum((rows**_MINKOWSKI).mean(axis=0) ** (1 / _MINKOWSKI), 1e-9)
+    return np.asarray(np.log([r / g, b / g]), np.float64)
+
+
+def share_between(one: A, other: A, here: A) -> float:
+    """Return how far the way from one light to another a third lies, by white, from 0 to 1.
+
+    Parameters
+    ----------
+    one, other, here : (k,)
+        What `scene_white` says in each light, of one camera or of several in a row.
+    """
+    way = other - one
+    length = float(way @ way)
+    if length < _LEAST_APART**2:
+        return 0.5  # they are alike
+    return float(np.clip((here - one) @ way / length, 0, 1))
 
 
 def carried_error(match: Match, reference: ChartReading, angle: ChartReading) -> float:

@@ -213,8 +213,9 @@ def list_neighbours(request: HttpRequest, light_id: int, camera_id: int) -> Any:
 def borrow_match(request: HttpRequest, light_id: int, camera_id: int, body: BorrowIn) -> Any:
     light, camera = place_of(light_id, camera_id)
     row = borrowing.borrow(
-        light=light, camera=camera, source_id=body.light_id, base_number=body.base_number
-    )
+        light=light, camera=camera, source_id=body.light_id, base_number=body.base_number,
+        kind=body.kind,
+    )  # fmt: skip
     return Status(201, match_out(row))
 
 

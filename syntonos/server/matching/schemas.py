@@ -174,7 +174,7 @@ class ChangeOut(Schema):
 
 
 class NeighbourOut(Schema):
-    kind: Literal["same lamps", "nearest", "general"]
+    kind: Literal["same lamps", "nearest", "between", "general"]
     light_id: int | None
     light_name: str | None
     match_number: int | None
@@ -183,7 +183,8 @@ class NeighbourOut(Schema):
 
 
 class BorrowIn(Schema):
-    light_id: int | None  # none: the pair's general matrix
+    light_id: int | None  # none: what is made of several lights, by its kind
+    kind: Literal["between", "general"] = "general"
     base_number: int = Field(0, ge=0)
 
 

@@ -5,16 +5,23 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from syntonos.core.chain import Match
 from syntonos.core.charts import find_layout, read_chart
-from syntonos.core.encodings import find_encoding
+from syntonos.core.encodings import AP1, decode, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
 from syntonos.core.matching import FitOptions, fit_match
 from syntonos.core.matching.fit import bring_to_reference
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.pooled import carried_error, general_match, pooled_prior
+from syntonos.core.matching.pooled import (
+    carried_error,
+    general_match,
+    pooled_prior,
+    scene_white,
+    share_between,
+)
 from syntonos.core.matching.readings import ColourPair, where_lit
 from syntonos.core.simulate.chart import chart_image, reflectances_of
-from syntonos.core.simulate.spectra import daylight
+from syntonos.core.simulate.spectra import daylight, planck, random_reflectances
 from tests.simulated import DAY, camera_a, camera_b, off_chart, reading
 
 LAMPS = [daylight(4800), daylight(6300), daylight(7600)]
@@ -121,3 +128,28 @@ def test_an_area_that_is_another_thing_is_named():
     assert fit.pairs[0] < 4 < fit.pairs[1]
     assert any(text.startswith("Area 2 disagrees") for text in fit.warnings)
     assert not any(text.startswith("Area 1") for text in fit.warnings)
+
+
+def test_a_light_between_two_others_is_found_by_white_and_its_match_lies_between():
+    # Things of every colour under warm, middle and cold light: what a camera makes of the whole.
+    camera = camera_b()
+    things = random_reflectances(np.random.default_rng(3), 80)
+    whites = []
+    for light in (planck(3000), planck(4000), planck(5500)):
+        code = camera.record(np.repeat(camera.expose(things * light)[:, None] * 0.4, 40, 1),
+                             np.random.default_rng(1))  # fmt: skip
+        space = find_encoding(camera.encoding)
+        lin = decode(code.astype(float), space.curve) @ gamut_matrix(space.gamut, AP1).T
+        whites.append(scene_white(lin))
+    warm, middle, cold = whites
+    assert warm[0] > middle[0] > cold[0]
+    assert warm[1] < middle[1] < cold[1]
+    share = share_between(warm, cold, middle)
+    assert 0.3 < share < 0.7
+    assert share_between(warm, cold, warm) == 0.0
+    assert share_between(warm, warm, middle) == 0.5
+    one = Match(stops=1.0, angle_white=(1.0, 1.0, 1.0))
+    other = Match(stops=0.0, angle_white=(4.0, 1.0, 1.0))
+    made = general_match([one, other], [0.75, 0.25])
+    assert made.stops == pytest.approx(0.75)
+    assert made.angle_white == pytest.approx((4**0.25, 1.0, 1.0))

@@ -1990,6 +1990,12 @@ export interface components {
              * @default 0
              */
             base_number: number;
+            /**
+             * Kind
+             * @default general
+             * @enum {string}
+             */
+            kind: "between" | "general";
             /** Light Id */
             light_id: number | null;
         };
@@ -4073,7 +4079,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "same lamps" | "nearest" | "general";
+            kind: "same lamps" | "nearest" | "between" | "general";
             /** Light Id */
             light_id: number | null;
             /** Light Name */

@@ -3,6 +3,11 @@ import { type Angle, api, unwrap } from "@/api/client";
 import { afterChange } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
 
+const MADE_OF_SEVERAL: Record<string, string> = {
+  between: "Between two lights",
+  general: "The pair's general matrix",
+};
+
 /** Where a light without a chart may take its match from, the best first. */
 export function Neighbours({ angle }: { angle: Angle }) {
   const client = useQueryClient();
@@ -13,11 +18,11 @@ export function Neighbours({ angle }: { angle: Angle }) {
       unwrap(api.GET("/api/lights/{light_id}/cameras/{camera_id}/neighbours", { params, signal })),
   });
   const borrow = useMutation({
-    mutationFn: (light: number | null) =>
+    mutationFn: ({ light, kind }: { light: number | null; kind: "between" | "general" }) =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/borrow", {
           params,
-          body: { light_id: light, base_number: angle.base_number },
+          body: { light_id: light, kind, base_number: angle.base_number },
         }),
       ),
     onSettled: () => afterChange(client, "matching"),
@@ -35,9 +40,9 @@ export function Neighbours({ angle }: { angle: Angle }) {
       {borrow.isError && <Problem error={borrow.error} />}
       <ul>
         {list.data.map((n) => (
-          <li key={n.light_id ?? 0} className="rule flex items-center gap-3 border-t py-1">
+          <li key={n.light_id ?? n.kind} className="rule flex items-center gap-3 border-t py-1">
             <span className="min-w-0">
-              <b>{n.light_name ?? "The pair's general matrix"}</b>{" "}
+              <b>{n.light_name ?? MADE_OF_SEVERAL[n.kind]}</b>{" "}
               <span className="faint">{n.why}</span>
             </span>
             <span className="value ml-auto">
@@ -51,7 +56,12 @@ export function Neighbours({ angle }: { angle: Angle }) {
               type="button"
               className="btn btn-xs"
               disabled={borrow.isPending}
-              onClick={() => borrow.mutate(n.light_id)}
+              onClick={() =>
+                borrow.mutate({
+                  light: n.light_id,
+                  kind: n.kind === "between" ? "between" : "general",
+                })
+              }
             >
               Take over
             </button>
