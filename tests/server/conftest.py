@@ -19,8 +19,9 @@ CAMERAS = [("A", "Alder", "logc3-ei800/awg3", "full"),
 
 
 @pytest.fixture(autouse=True)
-def _jobs_at_once(monkeypatch):
+def _jobs_at_once(monkeypatch, settings):
     monkeypatch.setattr(HUEY, "immediate", True)
+    settings.COMPARES_UNASKED = False  # it takes seconds after each fit: asked for where it matters
 
 
 @pytest.fixture

@@ -226,7 +226,28 @@ def test_scenes_agree_with_a_match_from_charts_or_speak_against_it(api, place, p
     assert (against["agrees"], middle) == (False, pytest.approx(0.5, abs=0.1))
     assert "speaks against the chart" in cell(api, place)["reason"]
     assert cell(api, place)["state"] != "in_tune"
-    # A match from the scene is no witness of itself.
+    # A match from the scene is no witness of itself: only the drift is told, and there is none.
     _, own = run_scene(api, place, path, base_number=1)
-    refused = api("post", f"/matches/{own['id']}/check-scene", scenes, status=422, **ME)
-    assert refused["code"] == "check.no_chart"
+    api("post", f"/matches/{own['id']}/check-scene", scenes, status=202, **ME)
+    followed = api("get", path)["match"]["scene_check"]
+    assert followed["words"] == "The two do not drift apart within the clip."
+    assert max(abs(p["exposure"]) for p in followed["drift"]) < 0.1
+    assert len(followed["drift"]) > 5
+
+
+def test_a_fit_is_compared_with_the_scene_without_being_asked(
+    api, place, path, read, settings, monkeypatch
+):
+    settings.COMPARES_UNASKED = True
+    read("AB")
+    api("post", f"{path}/matches", {"base_number": 0}, status=201, **ME)
+    assert api("get", path)["match"]["scene_check"]["agrees"]
+    # Where the scenes show different things nothing is said.
+
+    def refuse(*_, **__):
+        raise FitError("The two pictures do not show the same scene.", code="places.scene")
+
+    monkeypatch.setattr(from_scene, "places_of", refuse)
+    api("post", f"{path}/matches", {"base_number": 1}, status=201, **ME)
+    assert api("get", path)["match"]["scene_check"] is None
+    assert api("get", f"/productions/{place.production.pk}/jobs")[0]["state"] == "done"

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain import Match
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.matching.by_places import alike, clusters_of, evened_places
+from syntonos.core.matching.drift import DriftPoint, drift_words
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.places import Places
 from syntonos.core.matching.scene_fit import PAPER
@@ -39,17 +40,22 @@ class Apart:
 class SceneCheck:
     """What places of the scenes say of a match.
 
-    moments : by frame, in order: their change is drift within the clip
+    moments : by frame, in order
     agrees : whether exposure and white lie within MOST, in the median over the moments
     words : what to make of it
+    drift : how far the two drift apart over the clip
     """
 
     moments: tuple[Apart, ...]
     agrees: bool
     words: str
+    drift: tuple[DriftPoint, ...] = ()
 
 
-def check_by_scene(match: Match, moments: Sequence[tuple[int, Places]]) -> SceneCheck:
+def check_by_scene(
+    match: Match, moments: Sequence[tuple[int, Places]], drift: tuple[DriftPoint, ...] = (),
+    *, by_chart: bool = True,
+) -> SceneCheck:  # fmt: skip
     """Compare a match with what places of the scenes say.
 
     Parameters
@@ -57,24 +63,27 @@ def check_by_scene(match: Match, moments: Sequence[tuple[int, Places]]) -> Scene
     match : Match
     moments : sequence of (frame, Places)
         At least one.
+    drift : tuple of DriftPoint
+        From `drift_over`.
+    by_chart : bool
+        False for a match from the scenes themselves, which are no witness of it: then only the
+        drift is said.
     """
     found = tuple(_apart(match, frame, places) for frame, places in moments)
     middle = {k: float(np.median([getattr(m, k) for m in found])) for k in MOST}
     off = [k for k, most in MOST.items() if abs(middle[k]) > most]
-    drift = {k: float(np.ptp([getattr(m, k) for m in found])) for k in MOST}
-    drifting = [k for k, most in MOST.items() if drift[k] > most]
     if off:
         apart = ", ".join(f"{middle[k]:+{_form(k)}} {_UNITS[k]}" for k in off)
         words = (f"The scene speaks against the chart: after the match the angle is {apart} off. "
-                 "A filter, the iris or a light may have changed after the chart: match from the "
-                 "picture, or read a chart again.")  # fmt: skip
+                 "The chart stood in another light, or a filter, the iris or a lamp changed after "
+                 "it: match from the picture, or read a chart again.")  # fmt: skip
     else:
         words = (f"The scene agrees with the chart: {middle['exposure']:+.2f} stop, "
                  f"{middle['warmth']:+.0f} mired, {middle['tint']:+.1f} tint apart.")  # fmt: skip
-    if drifting:
-        told = ", ".join(f"{drift[k]:{_form(k)}} {_UNITS[k]}" for k in drifting)
-        words += f" It drifts by {told} within the clip."
-    return SceneCheck(found, not off, words)
+    told = drift_words(drift, MOST)
+    if not by_chart:
+        return SceneCheck(found, True, told or "The two do not drift apart within the clip.", drift)
+    return SceneCheck(found, not off, f"{words} {told}".strip(), drift)
 
 
 def _form(scale: str) -> str:

@@ -25,6 +25,8 @@ def _secret() -> str:
 
 # Bytes that are left free on the discs of media and data: beyond that nothing large is begun.
 SPARE = int(float(os.environ.get("SYNTONOS_SPARE_MIB", "512")) * 2**20)
+# Whether a match from charts is compared with the light's scenes without being asked.
+COMPARES_UNASKED = os.environ.get("SYNTONOS_COMPARE", "1") == "1"
 # Bytes of decoded frames that the render service keeps.
 FRAME_MEMORY = int(float(os.environ.get("SYNTONOS_FRAME_MIB", "512")) * 2**20)
 

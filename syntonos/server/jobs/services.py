@@ -77,9 +77,11 @@ class Runner(Protocol):
 
 def start(
     production: Production, kind: str, title: str, arguments: dict[str, Any],
-    *, group: uuid.UUID | None = None,
+    *, group: uuid.UUID | None = None, is_asked: bool = True,
 ) -> Job:  # fmt: skip
     """Queue a job; the same one is not queued twice while it is open.
+
+    What nobody asked for (not `is_asked`) waits until nothing else does.
 
     What it changes is its author's, and belongs to a step of the log: `group`, or one of its own.
     """
@@ -99,7 +101,7 @@ def start(
             author_name=who.name, group=group or uuid.uuid4(),
         )  # fmt: skip
     try:
-        work(job.pk)
+        work(job.pk, priority=10 if is_asked else 0)
     except sqlite3.OperationalError:
         with contextlib.suppress(OperationalError):
             job.delete()  # the queue's disc refused it: nothing waits

@@ -11,7 +11,14 @@ from syntonos.core.matching import reading_from_json
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs.services import Progress
-from syntonos.server.matching import encoding_checks, from_scene, readings, selectors, services
+from syntonos.server.matching import (
+    encoding_checks,
+    from_scene,
+    readings,
+    scene_checks,
+    selectors,
+    services,
+)
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.productions.models import Camera, Light
 
@@ -220,6 +227,7 @@ def _match(
     except ConflictError as error:
         return Outcome(light.pk, camera.pk, str(camera), "failed", f"{error.detail} {error.hint}")
     encoding_checks.start_where_doubtful(match)
+    scene_checks.start_unasked(match)
     return Outcome(
         light.pk,
         camera.pk,

@@ -251,6 +251,7 @@ def fit_match(request: HttpRequest, light_id: int, camera_id: int, body: FitIn) 
     wanted = _request(body)
     made = services.fit(light=light, camera=camera, request=wanted)
     encoding_checks.start_where_doubtful(made)
+    scene_checks.start_unasked(made)
     return Status(201, match_out(made))
 
 

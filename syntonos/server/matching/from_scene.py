@@ -202,8 +202,9 @@ def _target(clip: Clip, uuid: str) -> Target:
 
 
 def places_over(
-    pairs: Sequence[tuple[Clip | Target, Clip]], progress: Callable[[float, str], None]
-) -> list[tuple[Places, int]]:
+    pairs: Sequence[tuple[Clip | Target, Clip]], progress: Callable[[float, str], None],
+    moments: int = _PAIRS,
+) -> list[tuple[Places, int]]:  # fmt: skip
     """Return the places of a few pairs of frames that show the same scene, each with its frame.
 
     Clips that began together are looked at in the same moments. An error where none shows it.
@@ -214,7 +215,8 @@ def places_over(
         for frame in _moments(
             other.frame_count
             if isinstance(one, Target)
-            else min(one.frame_count, other.frame_count)
+            else min(one.frame_count, other.frame_count),
+            moments,
         )
     ]
     many, refused = [], None
@@ -232,8 +234,10 @@ def places_over(
     return many
 
 
-def _moments(count: int) -> list[int]:
-    return sorted({round(f) for f in np.linspace(0, count - 1, min(_PAIRS, count))})
+def _moments(count: int, most: int) -> list[int]:
+    if most == 1:
+        return [count // 2]
+    return sorted({round(f) for f in np.linspace(0, count - 1, min(most, count))})
 
 
 def _shots(pairs: Sequence[tuple[Clip, Clip]]) -> tuple[list[Shot], int]:

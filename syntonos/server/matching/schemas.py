@@ -319,12 +319,25 @@ class ApartOut(Schema):
     delta_e: float
 
 
+class DriftOut(Schema):
+    """How far the matched angle is from the reference in a frame, beyond the first frame's."""
+
+    frame: int
+    exposure: float
+    warmth: float
+    tint: float
+    reference: float  # stops that the reference's own picture is brighter than in the first
+    angle: float
+    still: float
+
+
 class SceneCheckOut(Schema):
-    """What places of the scenes say of a match from charts."""
+    """What places of the scenes say of a match, and how the two drift apart over the clip."""
 
     agrees: bool
     words: str
     moments: list[ApartOut]
+    drift: list[DriftOut] = []
     names: tuple[str, str]  # the clips of reference and angle
 
 

@@ -3005,6 +3005,26 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * DriftOut
+         * @description How far the matched angle is from the reference in a frame, beyond the first frame's.
+         */
+        DriftOut: {
+            /** Angle */
+            angle: number;
+            /** Exposure */
+            exposure: number;
+            /** Frame */
+            frame: number;
+            /** Reference */
+            reference: number;
+            /** Still */
+            still: number;
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
+        };
         /** EncodingCheckOut */
         EncodingCheckOut: {
             /** Alike */
@@ -4837,11 +4857,16 @@ export interface components {
         };
         /**
          * SceneCheckOut
-         * @description What places of the scenes say of a match from charts.
+         * @description What places of the scenes say of a match, and how the two drift apart over the clip.
          */
         SceneCheckOut: {
             /** Agrees */
             agrees: boolean;
+            /**
+             * Drift
+             * @default []
+             */
+            drift: components["schemas"]["DriftOut"][];
             /** Moments */
             moments: components["schemas"]["ApartOut"][];
             /** Names */

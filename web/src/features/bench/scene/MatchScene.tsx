@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
+import { DriftCurve } from "./DriftCurve";
 import type { Clips, Scene } from "./useScene";
 
 /** Ways to match where nobody shot a chart, the best first; each is a job that tells how far it is. */
@@ -94,7 +95,7 @@ export function MatchScene({
   );
 }
 
-/** Whether the scenes on screen agree with a match from charts: asked for, and kept with it. */
+/** Whether the scenes on screen agree with a match from charts, and how the two drift apart. */
 export function CompareWithScene({
   match,
   scene,
@@ -104,22 +105,29 @@ export function CompareWithScene({
   scene: Scene;
   clips: Clips;
 }) {
+  const check = match.scene_check;
   return (
     <div className="flex flex-wrap items-center gap-2">
       <button
         type="button"
         className="btn btn-sm"
         disabled={scene.running || !reference || !own}
-        title="Places that both scenes show, through the match: a filter, the iris or a light may have changed after the chart"
+        title={
+          match.scene
+            ? "The same places frame by frame: whether exposure or white of the two drift apart"
+            : "Places that both scenes show, through the match: a filter, the iris or a light may have changed after the chart"
+        }
         onClick={scene.compare}
       >
-        Compare with the scene
+        {match.scene ? "Follow the drift" : "Compare with the scene"}
       </button>
-      {match.scene_check && !scene.running && (
-        <p className="basis-full" role={match.scene_check.agrees ? "status" : "alert"}>
-          {match.scene_check.words}{" "}
-          <span className="faint">({match.scene_check.names.join(", ")})</span>
-        </p>
+      {check && !scene.running && (
+        <div className="flex basis-full items-center gap-3">
+          <p className="min-w-0 flex-1" role={check.agrees ? "status" : "alert"}>
+            {check.words} <span className="faint">({check.names.join(", ")})</span>
+          </p>
+          <DriftCurve points={check.drift ?? []} />
+        </div>
       )}
     </div>
   );

@@ -5,6 +5,7 @@ import { show } from "@/test/show";
 import { createHand } from "../hand";
 import { UNZOOMED, zoomed } from "../seen";
 import { acrossOf, type Spot } from "./across";
+import { DriftCurve } from "./DriftCurve";
 import { ExpectedOf, MatchScene, standsOn } from "./MatchScene";
 import { PlacesLayer } from "./PlacesLayer";
 import type { Scene } from "./useScene";
@@ -119,5 +120,23 @@ describe("a match without a chart", () => {
     expect(container.textContent).toContain("0.50 of colours in the scene, 0.90 of others");
     expect(container.textContent).toContain("0.33 to 1.50");
     expect(container.textContent).toContain("Both see no blue.");
+  });
+
+  it("shows how the two drift apart over the clip, and says it in figures", () => {
+    const point = (frame: number, exposure: number) => ({
+      frame,
+      exposure,
+      warmth: 2,
+      tint: 0,
+      reference: 0,
+      angle: exposure,
+      still: 1,
+    });
+    show(<DriftCurve points={[point(0, 0), point(12, -0.2), point(23, -0.4)]} />);
+    const curve = screen.getByRole("img", {
+      name: "Drift over frames 1 to 24: exposure -0.40 to 0.00 stop, warmth 2 to 2 mired",
+    });
+    const [light] = curve.querySelectorAll("polyline");
+    expect(light?.getAttribute("points")).toBe("0.0,22.0 78.3,33.0 150.0,44.0");
   });
 });
