@@ -47,7 +47,11 @@ def wait_for_server(address, process):
 def running_demo(data):
     """Run the demo on a free port with its data in a folder."""
     port = _free_port()
-    env = {**os.environ, "SYNTONOS_MEDIA": str(MEDIA), "SYNTONOS_COMPARE": os.environ.get("SYNTONOS_COMPARE", "0")}
+    env = {
+        **os.environ,
+        "SYNTONOS_MEDIA": str(MEDIA),
+        "SYNTONOS_COMPARE": os.environ.get("SYNTONOS_COMPARE", "0"),
+    }
     process = subprocess.Popen(
         [sys.executable, "-m", "syntonos.cli.main", "demo", "--port", str(port),
          "--data", str(data)],

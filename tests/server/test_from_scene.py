@@ -226,6 +226,11 @@ def test_scenes_agree_with_a_match_from_charts_or_speak_against_it(api, place, p
     assert (against["agrees"], middle) == (False, pytest.approx(0.5, abs=0.1))
     assert "speaks against the chart" in cell(api, place)["reason"]
     assert cell(api, place)["state"] != "in_tune"
+    # The tuner then reads what is on screen: half a stop, where the chart would say all is well.
+    looked = {"clip_id": scenes["clip_id"], "reference_clip_id": scenes["reference_clip_id"]}
+    measured = api("post", f"{path}/trim/measure", looked)
+    assert (measured["source"], measured["sources"][1]) == ("scene", "chart")
+    assert measured["tuner"]["exposure"] == pytest.approx(0.5, abs=0.1)
     # A match from the scene is no witness of itself: only the drift is told, and there is none.
     _, own = run_scene(api, place, path, base_number=1)
     api("post", f"/matches/{own['id']}/check-scene", scenes, status=202, **ME)
@@ -245,7 +250,8 @@ def test_a_fit_is_compared_with_the_scene_without_being_asked(
     # Where the scenes show different things nothing is said.
 
     def refuse(*_, **__):
-        raise FitError("The two pictures do not show the same scene.", code="places.scene")
+        raise FitError("The two pictures do not show the same scene.", hint="Choose others.",
+                       code="places.scene")  # fmt: skip
 
     monkeypatch.setattr(from_scene, "places_of", refuse)
     api("post", f"{path}/matches", {"base_number": 1}, status=201, **ME)

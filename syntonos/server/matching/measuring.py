@@ -24,7 +24,7 @@ from syntonos.server.footage.models import Clip
 from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching import aims, probes, probing, selectors
 from syntonos.server.matching.chains import InForce
-from syntonos.server.matching.models import Probe
+from syntonos.server.matching.models import Match, Probe
 from syntonos.server.matching.probing import LIGHT, Apart, ClipProbed, Side, apart, trim_in
 from syntonos.server.matching.seen_places import places_of
 from syntonos.server.matching.trims_schemas import LookedAtIn, MeasureIn, PointIn
@@ -129,6 +129,10 @@ def _measured(
         (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)))
         if there
     ] + rest  # fmt: skip
+    if has_chart and own is not None and own.clip_id != clip.pk and _is_contradicted(match):
+        # What is on screen is not in the chart's light: there the chart would say that all is well.
+        sources.remove("scene")
+        sources.insert(sources.index("chart"), "scene")
     pairs = effect_of_pairs(trim)
     aim = aims.summed(aims.rows_of(camera.production), light.pk, camera.pk)
     source = body.source if body.source in sources else sources[0]
@@ -152,6 +156,12 @@ def _measured(
     flat = [picture[::3, ::3].reshape(-1, 3) for picture in _pictures(seen, body)]
     tuner = tuner_of_pictures(flat[0], flat[1])
     return Measured(tuner, source, _WORDS[source], sources, aim, pairs)
+
+
+def _is_contradicted(match: Match | None) -> bool:
+    """Say whether scenes speak against a match from charts."""
+    check = selectors.scene_check_of(match) if match is not None else None
+    return check is not None and not check["agrees"]
 
 
 @dataclass(frozen=True, slots=True)
