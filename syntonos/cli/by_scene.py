@@ -164,7 +164,7 @@ def _fitted(
     usable = sides[0].clear[0], sides[1].clear[0]
     if way == "areas":
         assert areas is not None  # noqa: S101 - asked for before
-        fit = fit_areas([Shot(*first, areas, usable)])
+        fit = fit_areas([Shot(*first, areas, usable, _whole(*first, usable))])
         told = ", ".join(f"{miss:.2f}" for miss in fit.misses)
         words = f"{_WORDS[way]}: {len(areas)} of them, delta E that each is off: {told}"
         return fit, words, {"areas": len(areas)}
@@ -178,6 +178,17 @@ def _fitted(
         "places": len(places.reference), "features": places.features,
         "agreement": places.agreement, "overlap": places.overlap,
     }  # fmt: skip
+
+
+def _whole(
+    base: NDArray[np.float32], own: NDArray[np.float32],
+    usable: tuple[NDArray[np.bool_], NDArray[np.bool_]],
+) -> Places | None:  # fmt: skip
+    """Return what two pictures both show as a whole, where they show the same scene."""
+    try:
+        return find_places(base, own, usable=usable)
+    except FitError:
+        return None
 
 
 def _seen(paths: list[str], encoding: str, levels: str) -> _Seen:

@@ -226,7 +226,7 @@ def judge(case: PictureCase, other: PictureCase) -> PictureVerdict:
     weight = 1 / (0.02 + want.mean(axis=1, keepdims=True))
     best = plain @ np.linalg.lstsq(plain * weight, want * weight, rcond=None)[0]
     begun = time.perf_counter()
-    refused, features, fit = "", 0, None
+    refused, features, fit, found = "", 0, None, None
     try:
         found = find_places(*files)
         features = found.features
@@ -236,7 +236,8 @@ def judge(case: PictureCase, other: PictureCase) -> PictureVerdict:
     seconds = time.perf_counter() - begun
     nan = float("nan")
     by_places = both(fit.match) if fit else (nan, nan)
-    by_areas = both(fit_areas([Shot(*files, rough_areas(case, true, want))]).match)
+    areas = Shot(*files, rough_areas(case, true, want), places=found)
+    by_areas = both(fit_areas([areas]).match)
     by_true = both(fit_places(true).match)
     stated = (fit.seen.mean, fit.unseen.mean, fit.expected.mean) if fit else (nan, nan, nan)
     return PictureVerdict(

@@ -15,9 +15,17 @@ from syntonos.core.chain import Match
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.bayes import Setting
+from syntonos.core.matching.by_places import joined, lens_fall_off
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.models import AVERAGED, plain_of, settings_for
-from syntonos.core.matching.places import WIDTH, Places, places_of_areas, sized, sized_mask
+from syntonos.core.matching.places import (
+    WIDTH,
+    Places,
+    places_of_areas,
+    sized,
+    sized_mask,
+    within_areas,
+)
 from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.scene_fit import (
     PAPER,
@@ -46,6 +54,7 @@ _SPREAD: Final = 0.025  # of light: nobody outlines the same thing exactly twice
 _NEAR: Final = 8.0  # delta E, within which a further colour of an area is taken too
 _MOST_COUNTED: Final = 30.0
 _TURNS: Final = 5
+_LEAST_INSIDE: Final = 8  # places, a pixel in four each way
 _APART: Final = 6.0  # delta E, beyond which an area is told to disagree
 _WIDER: Final = 1.05  # what is stated, for areas by hand
 
@@ -132,13 +141,16 @@ _Modes = list[_Colours]
 class Shot:
     """A pair of frames, scene-linear AP1 (h, w, 3), and the areas that were marked in them.
 
-    `usable` (h, w) of each says which pixels are not clipped.
+    `usable` (h, w) of each says which pixels are not clipped. `places` are what both pictures show
+    as a whole, where that is known: they tell what the lenses lose at the sides, which a few areas
+    hardly do, and what belongs together inside of an area.
     """
 
     reference: F
     angle: F
     areas: list[Area]
     usable: _Usable = (None, None)
+    places: Places | None = None
 
 
 def fit_areas(shots: Sequence[Shot], *, pool: Prior | None = None) -> SceneFit:
@@ -168,7 +180,8 @@ def fit_areas(shots: Sequence[Shot], *, pool: Prior | None = None) -> SceneFit:
         nothing can be used.
     """
     modes, lenses = _of_shots(shots)
-    match, fall = _first(modes), np.zeros(2)
+    known = [shot.places for shot in shots if shot.places is not None]
+    match, fall = _first(modes), lens_fall_off(joined(known)) if known else np.zeros(2)
     pairs: list[list[tuple[int, int]]] = []
     for turn in range(_TURNS):
         pairs = [_paired(colours, match) for colours in modes]
@@ -180,7 +193,7 @@ def fit_areas(shots: Sequence[Shot], *, pool: Prior | None = None) -> SceneFit:
         match, answer = fit_clusters(groups, model, settings, pool if is_last else None)
         if is_last:
             break
-        if len(modes) >= LEAST_FOR_COLOUR:
+        if not known and len(modes) >= LEAST_FOR_COLOUR:
             side = lenses.of(of_area)
             seen = through_match(match, groups.angle)
             fall = side.fall_off(seen, groups.reference, np.ones(len(seen), bool), fall)
@@ -222,11 +235,29 @@ def _of_shots(shots: Sequence[Shot]) -> tuple[_Modes, Lenses]:
         found = places_of_areas(
             reference, angle, [(a.reference, a.angle) for a in areas], usable=usable
         )
+        if shot.places is not None:
+            found = [
+                own or _inside(shot.places, area, (reference.shape, angle.shape))
+                for own, area in zip(found, areas, strict=True)
+            ]
         modes += [_met(places) or own for places, own in zip(found, rough, strict=True)]
         middles.append(_middles(areas, reference.shape, angle.shape))
         heights = reference.shape[0] / reference.shape[1], angle.shape[0] / angle.shape[1]
     at = tuple(np.concatenate([m[k] for m in middles]) for k in (0, 1))
     return modes, Lenses.at((at[0], at[1]), heights)
+
+
+def _inside(places: Places, area: Area, shapes: tuple[tuple[int, ...], ...]) -> Places | None:
+    """Return the places of the whole that lie inside of an area in both pictures, if enough."""
+    one, other = (
+        (x / w, y / h, wide / w, high / h)
+        for (x, y, wide, high), (h, w, _) in zip((area.reference, area.angle), shapes, strict=True)
+    )
+    try:
+        found = within_areas(places, [(one, other)])
+    except FitError:
+        return None
+    return found if len(found.reference) >= _LEAST_INSIDE else None
 
 
 def _met(places: Places | None) -> _Colours | None:

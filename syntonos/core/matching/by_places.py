@@ -117,6 +117,11 @@ def _settled(places: Places, used: B | None = None) -> _Settled:
     return _Settled(*lenses.evened(want, got, fall), kept, fall, match)
 
 
+def lens_fall_off(places: Places) -> A:
+    """Return the light that the reference's and the angle's lens lose at the sides, (2,)."""
+    return _settled(places).fall_off
+
+
 def evened_places(places: Places) -> tuple[A, A]:
     """Return the places that count, reference and angle, without what both lenses lose."""
     settled = _settled(places)

@@ -150,7 +150,10 @@ def match_clips(
     target = _target(own, request.pin) if request.pin else None
     # What other lights' charts say of the pair's sensors says nothing of a picture from elsewhere.
     pool = _pool(own.light, own.camera) if target is None else None
-    shots, count = _shots(pairs) if request.by == "areas" or request.with_probes else ([], 0)
+    shots, count = (
+        _shots(pairs, progress, alone=request.by == "areas")
+        if request.by == "areas" or request.with_probes else ([], 0)
+    )  # fmt: skip
     scene: dict[str, Any] = {"probes": count}
     if request.by == "picture":
         moments = places_over([(target or one, other) for one, other in pairs], progress)
@@ -171,7 +174,7 @@ def match_clips(
                 f"No probe has a place in both {base} and {own}.",
                 hint="Keep the same things in both pictures: a click, or P.", code="areas.none",
             )  # fmt: skip
-        progress(0.5, "Fitting to the probes")
+        progress(0.8, "Fitting to the probes")
         fit = fit_areas(shots, pool=pool)
         scene |= {"misses": [round(float(m), 3) for m in fit.misses]}
     else:
@@ -183,6 +186,14 @@ def match_clips(
         fit = fit_statistics(light, other, mix=request.mix, usable=(clear, plain))
         scene |= {"mix": request.mix}
     return _kept(pairs, fit, scene, request, target)
+
+
+def _whole(base: Clip, own: Clip, frames: tuple[int, int]) -> Places | None:
+    """Return what two frames both show as a whole, where they show the same scene."""
+    try:
+        return places_of(base, own, frames)
+    except FitError:
+        return None
 
 
 def _pool(light: Light, camera: Camera) -> Prior | None:
@@ -203,7 +214,7 @@ def _target(clip: Clip, uuid: str) -> Target:
 
 def places_over(
     pairs: Sequence[tuple[Clip | Target, Clip]], progress: Callable[[float, str], None],
-    moments: int = _PAIRS,
+    moments: int = 0,
 ) -> list[tuple[Places, int]]:  # fmt: skip
     """Return the places of a few pairs of frames that show the same scene, each with its frame.
 
@@ -216,7 +227,7 @@ def places_over(
             other.frame_count
             if isinstance(one, Target)
             else min(one.frame_count, other.frame_count),
-            moments,
+            moments or _PAIRS,
         )
     ]
     many, refused = [], None
@@ -240,9 +251,15 @@ def _moments(count: int, most: int) -> list[int]:
     return sorted({round(f) for f in np.linspace(0, count - 1, min(most, count))})
 
 
-def _shots(pairs: Sequence[tuple[Clip, Clip]]) -> tuple[list[Shot], int]:
-    """Return the probes that have a place in both clips of a pair, as areas of their frames."""
-    out, count = [], 0
+def _shots(
+    pairs: Sequence[tuple[Clip, Clip]], progress: Callable[[float, str], None], *, alone: bool
+) -> tuple[list[Shot], int]:  # fmt: skip
+    """Return the probes that have a place in both clips of a pair, as areas of their frames.
+
+    Where they are `alone`, the first is told what its frames both show as a whole.
+    """
+    out: list[Shot] = []
+    count = 0
     for base, own in pairs:
         by_frames: dict[tuple[int, int], list[Area]] = {}
         for probe in probes.probes_of(own.light):
@@ -252,7 +269,11 @@ def _shots(pairs: Sequence[tuple[Clip, Clip]]) -> tuple[list[Shot], int]:
                 by_frames.setdefault((one.frame, other.frame), []).append(area)
         for (first, second), areas in by_frames.items():
             (light, clear), (other_light, plain) = seen_in(base, first), seen_in(own, second)
-            out.append(Shot(light, other_light, areas, (clear, plain)))
+            whole = None
+            if alone and not out:
+                progress(0.1, f"What {base} and {own} both show about the probes")
+                whole = _whole(base, own, (first, second))
+            out.append(Shot(light, other_light, areas, (clear, plain), whole))
             count += len(areas)
     return out, count
 

@@ -22,7 +22,6 @@ from syntonos.server.matching.seen_places import seen_in
 from syntonos.server.matching.selectors import of_scene, stage_of
 
 KIND: Final = "check-scene"
-_MOMENTS: Final = 3
 _POINTS: Final = 13  # of the drift
 
 
@@ -61,7 +60,7 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     base, own = (rows.get(pk=pk) for pk in arguments["clips"])
     is_asked = not arguments.get("unasked", False)
     try:
-        moments = places_over([(base, own)], progress, moments=_MOMENTS if is_asked else 1)
+        moments = places_over([(base, own)], progress, moments=0 if is_asked else 1)
     except FitError as error:
         if is_asked:
             raise
