@@ -34,11 +34,19 @@ def match_everything(page):
     work = page.get_by_label("What is left to do")
     for name in ("B003_01", "C004_01"):
         expect(work.get_by_text(f"{name} may be something else", exact=False)).to_be_visible()
-    return work
 
 
-def test_the_two_wrong_clips_are_led_to_and_put_right_with_nothing_else_changed(page):
-    work = match_everything(page)
+def test_a_day_is_matched_and_taken_away_in_few_clicks_and_what_is_wrong_put_right(page, tmp_path):
+    match_everything(page)
+    take_the_day_away(page, tmp_path)
+    page.keyboard.press("h")
+    put_the_two_wrong_clips_right(page)
+    page.keyboard.press("h")
+    see_what_is_clipped(page)
+
+
+def put_the_two_wrong_clips_right(page):
+    work = page.get_by_label("What is left to do")
     before = taken(page)
     for place, button, names, now in (
         ("B in Moulding hall", "Use S-Log2", {"B003_01", "B003_02"},
@@ -97,13 +105,6 @@ def test_a_chart_and_a_scene_that_decode_otherwise_are_off_with_the_repair(page)
     repair.click()
     expect(repair).to_have_count(0)
     assert taken(page)["C001_02"] == ("v-log/v-gamut", "legal")
-
-
-def test_the_day_is_matched_in_one_press_and_taken_away_in_four_clicks(page, tmp_path):
-    match_everything(page)
-    take_the_day_away(page, tmp_path)
-    page.keyboard.press("h")
-    see_what_is_clipped(page)
 
 
 def take_the_day_away(page, tmp_path):

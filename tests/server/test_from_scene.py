@@ -168,6 +168,13 @@ def test_probes_and_statistics_match_too_and_say_what_they_are_worth(api, place,
     assert cell(api, place)["match_kind"] == "statistics"
 
 
+@pytest.fixture
+def one_moment(monkeypatch):
+    """One pair of frames of each two clips: that three are put together is another test's."""
+    monkeypatch.setattr(from_scene, "_PAIRS", 1)
+
+
+@pytest.mark.usefixtures("one_moment")
 def test_all_angles_of_a_light_are_matched_from_the_picture_where_there_is_no_chart(api, place):
     for letter in "AB":
         place.clips[letter, "chart"].is_put_away = True

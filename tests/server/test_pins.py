@@ -8,10 +8,16 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
 from syntonos.core.matching.targets import FILM, GRADED
 from syntonos.core.media import RecordingReader
+from syntonos.server.matching import from_scene
 from tests.icc import profile
 from tests.warm import MEDIA
 
 ME = {"Syntonos-Author": "me"}
+
+
+@pytest.fixture(autouse=True)
+def _one_moment(monkeypatch):
+    monkeypatch.setattr(from_scene, "_PAIRS", 1)
 
 
 @pytest.fixture
