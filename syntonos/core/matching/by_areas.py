@@ -56,6 +56,7 @@ _MOST_COUNTED: Final = 30.0
 _TURNS: Final = 5
 _LEAST_INSIDE: Final = 8  # places, a pixel in four each way
 _APART: Final = 6.0  # delta E, beyond which an area is told to disagree
+_FEW: Final = 3.0
 _WIDER: Final = 1.05  # what is stated, for areas by hand
 
 
@@ -198,9 +199,19 @@ def fit_areas(shots: Sequence[Shot], *, pool: Prior | None = None) -> SceneFit:
             seen = through_match(match, groups.angle)
             fall = side.fall_off(seen, groups.reference, np.ones(len(seen), bool), fall)
     misses = _misses(modes, pairs, match)
+    # What one or two colours leave out of each other says little.
+    widen = _WIDER * max(1.0, _FEW / len(groups.count))
     fit = judged("areas", match, answer, groups, misses, np.ones(len(modes), bool),
-                 (float(fall[0]), float(fall[1])), _WIDER)  # fmt: skip
-    return replace(fit, advice=(*_apart(misses), *fit.advice))
+                 (float(fall[0]), float(fall[1])), widen)  # fmt: skip
+    few: tuple[str, ...] = ()
+    if len(modes) < LEAST_FOR_COLOUR:
+        few = (f"{_count(len(modes))} white and exposure: mark {LEAST_FOR_COLOUR} or more of "
+               "different colours.",)  # fmt: skip
+    return replace(fit, advice=(*_apart(misses), *few, *fit.advice))
+
+
+def _count(areas: int) -> str:
+    return "One area gives" if areas == 1 else f"{areas} areas give"
 
 
 def _apart(misses: A) -> list[str]:

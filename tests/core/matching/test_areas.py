@@ -60,6 +60,14 @@ def test_ways_are_as_good_as_they_are_ranked(case, rendered):
     assert off(rough.match) < before
     assert max(off(two.match), off(estimate.match)) < 0.8 * before
     assert len(areas.misses) == 8
+    # What both pictures show as a whole tells what the lenses lose: areas alone hardly do.
+    told = fit_areas([Shot(*files, eight, places=found)])
+    assert off(told.match) < off(areas.match)
+    true_loss = fit_places(places).fall_off
+    assert np.abs(np.subtract(told.fall_off, true_loss)).max() < 0.05
+    one = fit_areas([Shot(*files, eight[:1])])
+    assert one.advice[0].startswith("One area gives white and exposure")
+    assert one.expected.mean > areas.expected.mean
     assert picture.expected.mean < areas.expected.mean < estimate.expected.mean
     # Places inside of areas only, and without some of them, still say the same.
     shares = [
