@@ -11,6 +11,7 @@ from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import fit_places, joined
+from syntonos.core.matching.drift import DriftPoint
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.places import Places, find_places
 from syntonos.core.matching.scene_check import check_by_scene
@@ -134,11 +135,13 @@ def test_a_scene_says_whether_a_match_from_charts_holds_in_it(found):
     assert not filtered.agrees
     assert filtered.moments[0].exposure == pytest.approx(0.3, abs=0.05)
     assert "+0.3" in filtered.words
-    # The same places a stop brighter at the end of the clip: an iris that was turned.
-    brighter = replace(found, angle=found.angle * 2**0.4)
-    drifting = check_by_scene(match, [(0, found), (12, found), (23, brighter)])
+    # How the two drift apart is said with it; of a match from the scene itself nothing else is.
+    turned = tuple(DriftPoint(k, -0.1 * k, 0, 0, 0, -0.1 * k, 1) for k in range(5))
+    drifting = check_by_scene(match, [(0, found)], turned)
     assert drifting.agrees
-    assert "drifts by 0.4" in drifting.words
+    assert "drift apart by 0.3" in drifting.words
+    own = check_by_scene(match, [(0, found)], turned, by_chart=False)
+    assert own.words.startswith("Within the clip the two drift apart")
 
 
 def test_colours_that_neither_saw_are_named():
