@@ -21,6 +21,7 @@ _MOST_PLACES: Final = 600
 _LEAST_STILL: Final = 0.3  # of the places; with fewer the camera itself moved
 _STILL: Final = 0.12  # of light, in natural logarithms: what a place may differ by from the rest
 _LEAST_POINTS: Final = 3
+_CHANCES: Final = 4.0  # standard errors of a third's median, within which nothing drifts
 _UNITS: Final = {"exposure": "{:.2f} stop", "warmth": "{:.0f} mired", "tint": "{:.1f} tint"}
 _SPREAD: Final = 0.05  # of a place's light, in the working log
 
@@ -106,7 +107,7 @@ def drift_words(points: tuple[DriftPoint, ...], most: dict[str, float]) -> str:
         return ""
     values = {k: np.array([getattr(p, k) for p in points]) for k in (*most, "reference", "angle")}
     slow = {k: _over_thirds(v) for k, v in values.items()}
-    told = [_UNITS[k].format(slow[k]) for k in most if slow[k] > most[k]]
+    told = [_UNITS[k].format(slow[k]) for k in most if slow[k] > max(most[k], _chance(values[k]))]
     if told:
         who = ""
         if slow["exposure"] > most["exposure"] and slow["angle"] > 2 * slow["reference"]:
@@ -123,6 +124,13 @@ def drift_words(points: tuple[DriftPoint, ...], most: dict[str, float]) -> str:
 def _over_thirds(values: A) -> float:
     """Return by how much medians of the clip's thirds differ."""
     return float(np.ptp([np.median(part) for part in np.array_split(values, 3)]))
+
+
+def _chance(values: A) -> float:
+    """Return by how much those medians may differ by what changes from frame to frame alone."""
+    parts = np.array_split(values, 3)
+    off = np.concatenate([part - np.median(part) for part in parts])
+    return _CHANCES * float(off.std()) / float(np.sqrt(len(values) / 3))
 
 
 def _light_at(picture: NDArray[Any], where: A) -> A:
