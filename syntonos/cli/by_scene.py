@@ -208,7 +208,7 @@ def _seen(paths: list[str], encoding: str, levels: str) -> _Seen:
 def _as_target(args: argparse.Namespace, levels: str, limits: list[str]) -> _Seen:
     """Return pictures that are no footage: graded stills, film scans, pictures with a profile."""
     taken = args.reference_encoding
-    if args.to == "reference" and (is_picture(taken)):
+    if args.to == "reference" and is_picture(taken):
         raise FitError(
             f"No LUT leads to {taken_name(taken)}.", code="match.no_encoding",
             hint="Choose --to rec709-tone or --to rec709-plain.",

@@ -253,7 +253,15 @@ def test_a_fit_is_compared_with_the_scene_without_being_asked(
     settings.COMPARES_UNASKED = True
     read("AB")
     api("post", f"{path}/matches", {"base_number": 0}, status=201, **ME)
-    assert api("get", path)["match"]["scene_check"]["agrees"]
+    made = api("get", path)["match"]
+    assert made["scene_check"]["agrees"]
+    # A match to values is not to look as the reference's scene does.
+    body = {"values": "published", "base_number": 1}
+    values = api("post", f"{path}/matches", body, status=201, **ME)
+    assert api("get", path)["match"]["scene_check"] is None
+    scenes = {k: v for k, v in ask(place).items() if k.endswith("clip_id")}
+    refused = api("post", f"/matches/{values['id']}/check-scene", scenes, status=422, **ME)
+    assert refused["code"] == "check.values"
     # Where the scenes show different things nothing is said.
 
     def refuse(*_, **__):
@@ -261,6 +269,6 @@ def test_a_fit_is_compared_with_the_scene_without_being_asked(
                        code="places.scene")  # fmt: skip
 
     monkeypatch.setattr(from_scene, "places_of", refuse)
-    api("post", f"{path}/matches", {"base_number": 1}, status=201, **ME)
+    api("post", f"{path}/matches", {"base_number": 2, "model": "white"}, status=201, **ME)
     assert api("get", path)["match"]["scene_check"] is None
     assert api("get", f"/productions/{place.production.pk}/jobs")[0]["state"] == "done"

@@ -28,11 +28,13 @@ _SPREAD: Final = 0.05  # of a place's light, in the working log
 
 @dataclass(frozen=True, slots=True)
 class DriftPoint:
-    """How far the matched angle is from the reference in a frame, beyond the first frame's.
+    """How far the matched angle is from the reference in a frame, beyond where it began.
+
+    It begins with the frame that the places were found in, which may lie within the clip.
 
     exposure, warmth, tint : as of the tuner: stops, mired, Duv x 1000
-    reference, angle : by how many stops each camera's own picture is brighter than in the first
-    still : share of the places that show the same thing as in the first
+    reference, angle : by how many stops each camera's own picture is brighter than there
+    still : share of the places that show the same thing as there
     """
 
     frame: int
@@ -107,14 +109,15 @@ def drift_words(points: tuple[DriftPoint, ...], most: dict[str, float]) -> str:
         return ""
     values = {k: np.array([getattr(p, k) for p in points]) for k in (*most, "reference", "angle")}
     slow = {k: _over_thirds(v) for k, v in values.items()}
-    told = [_UNITS[k].format(slow[k]) for k in most if slow[k] > max(most[k], _chance(values[k]))]
-    if told:
+    drifting = [k for k in most if slow[k] > max(most[k], _chance(values[k]))]
+    if drifting:
         who = ""
-        if slow["exposure"] > most["exposure"] and slow["angle"] > 2 * slow["reference"]:
+        if "exposure" in drifting and slow["angle"] > 2 * slow["reference"]:
             who = ": the angle changes, the reference does not"
-        elif slow["exposure"] > most["exposure"] and slow["reference"] > 2 * slow["angle"]:
+        elif "exposure" in drifting and slow["reference"] > 2 * slow["angle"]:
             who = ": the reference changes, the angle does not"
-        return f"Within the clip the two drift apart by {', '.join(told)}{who}."
+        told = ", ".join(_UNITS[k].format(slow[k]) for k in drifting)
+        return f"Within the clip the two drift apart by {told}{who}."
     quick = float(np.ptp(values["exposure"]))
     if quick > most["exposure"]:
         return f"The light flickers: frames of the two differ by up to {quick:.2f} stop."

@@ -38,6 +38,7 @@ from syntonos.server.matching.models import Pin
 from syntonos.server.productions.models import Production
 
 MOST_MIB: Final = 128
+_MOST_STEM: Final = 50
 _LIGHT: Final = EncodingOutput("linear/ap1")
 # What pictures of a format are taken as, where they hold no profile. OpenEXR's primaries are those
 # of BT.709 where a file says no others; a DPX is a scan, as its standard was made for.
@@ -89,8 +90,9 @@ def bring_still(production: Production, name: str, data: bytes) -> Pin:
     MediaError
         As of `read_shown`.
     """
-    file_name = Path(name).name[:160]
-    ending = Path(file_name).suffix.lower()
+    given = Path(name)
+    ending = given.suffix.lower()
+    file_name = f"{given.stem[:_MOST_STEM]}{ending}"  # as long as any disc takes
     if ending not in FORMATS:
         raise MediaError(
             f"{file_name} has the ending {ending!r}.", code="media.format",

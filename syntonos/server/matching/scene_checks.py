@@ -29,7 +29,18 @@ def start(match: Match, reference: Clip, clip: Clip) -> Job:
     """Queue the check of a match by two scenes of its light, and how the two drift apart in them.
 
     A match from the scenes themselves is not judged by them; only the drift is looked at.
+
+    Raises
+    ------
+    FitError
+        check.values for a match to a table or published values: that is not to look as the
+        reference's scene does.
     """
+    if match.facts["kind"] == "values":
+        raise FitError(
+            f"Match {match.number} is to values, not to the reference camera.",
+            hint="Fit to the reference's chart: then they can be compared.", code="check.values",
+        )  # fmt: skip
     letter, where = match.camera.letter, match.light.name
     title = (
         f"Follow the drift of {letter} in {where}" if of_scene(match)
@@ -40,12 +51,12 @@ def start(match: Match, reference: Clip, clip: Clip) -> Job:
 
 
 def start_unasked(match: Match) -> None:
-    """Queue the same for a match from charts with the first scenes of its light, if it has some.
+    """Queue the same for a match to the reference's chart, with the first scenes of its light.
 
     What a person did not ask for fails without a word, where the scenes show different things.
     """
     pairs = clip_pairs(match.light, match.camera)
-    if not pairs or of_scene(match) or not settings.COMPARES_UNASKED:
+    if not pairs or match.facts["kind"] != "chart" or not settings.COMPARES_UNASKED:
         return
     base, own = pairs[0]
     title = f"Compare {match.camera.letter}'s match with the scene in {match.light.name}"

@@ -320,13 +320,13 @@ class ApartOut(Schema):
 
 
 class DriftOut(Schema):
-    """How far the matched angle is from the reference in a frame, beyond the first frame's."""
+    """How far the matched angle is from the reference in a frame, beyond where it began."""
 
     frame: int
     exposure: float
     warmth: float
     tint: float
-    reference: float  # stops that the reference's own picture is brighter than in the first
+    reference: float  # stops that the reference's own picture is brighter than there
     angle: float
     still: float
 

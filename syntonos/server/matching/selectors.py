@@ -221,7 +221,7 @@ def status(
             return Status("borrowed", value, None, None, read_chart)
         assert value is not None  # noqa: S101 - only borrowed matches have none
         if of_scene(match) and scene_moved(match, [*base_scenes, *scenes]):
-            reason = taken_otherwise(match, scenes)
+            reason = taken_otherwise(match, scenes) or "its pin is taken otherwise by now"
             return Status("stale", value, before, distance, "fit_again", reason)
         if other := taken_otherwise(match, scenes):
             return Status("off", value, before, distance, "take_alike", other)

@@ -3007,7 +3007,7 @@ export interface components {
         };
         /**
          * DriftOut
-         * @description How far the matched angle is from the reference in a frame, beyond the first frame's.
+         * @description How far the matched angle is from the reference in a frame, beyond where it began.
          */
         DriftOut: {
             /** Angle */

@@ -58,7 +58,7 @@ export function Revisions({
           </Link>
         </p>
       )}
-      {angle.match && !angle.match.scene?.pin && !angle.match.borrowed && (
+      {(angle.match?.kind === "chart" || (angle.match?.scene && !angle.match.scene.pin)) && (
         <div className="mb-1.5">
           <CompareWithScene match={angle.match} scene={scene} clips={clips} />
         </div>

@@ -10,7 +10,7 @@ const SCALES = [
   { name: "warmth", unit: "mired", most: 32, digits: 0, dash: "3 2" },
 ] as const;
 
-/** How far the angle is off the reference over the clip, beyond the first frame: light and warmth. */
+/** How far the angle is off the reference over the clip, beyond where it began: light and warmth. */
 export function DriftCurve({ points }: { points: Point[] }) {
   const first = points[0];
   const last = points.at(-1);
