@@ -1,4 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import { type Angle, api, unwrap } from "@/api/client";
 import { afterChange } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
@@ -32,6 +33,15 @@ export function Neighbours({ angle }: { angle: Angle }) {
     <section aria-label="Matches of other lights" className="min-w-0">
       <p className="font-semibold">
         {angle.match ? "Or take another match over." : "No chart of both? Take a match over."}
+      </p>
+      <p className="mb-1">
+        <Link
+          className="btn btn-xs"
+          to={`/p/${angle.production_id}/l/${angle.light_id}/c/${angle.angle.camera_id}/bench?panel=match`}
+        >
+          Match from the picture
+        </Link>{" "}
+        <span className="faint">is nearer where both scenes show the same things.</span>
       </p>
       <p className="faint mb-1">
         It stays marked as borrowed until charts are read here. The figure is what it left on the
