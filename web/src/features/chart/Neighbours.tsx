@@ -44,8 +44,8 @@ export function Neighbours({ angle }: { angle: Angle }) {
         <span className="faint">is nearer where both scenes show the same things.</span>
       </p>
       <p className="faint mb-1">
-        It stays marked as borrowed until charts are read here. The figure is what it left on the
-        charts of lights that it was not made from.
+        What is taken over stays marked as borrowed until charts are read here. The figure is what
+        it left on the charts of lights that it was not made from.
       </p>
       {borrow.isError && <Problem error={borrow.error} />}
       <ul>
