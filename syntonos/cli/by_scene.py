@@ -26,6 +26,7 @@ from syntonos.core.chain import (
     compose,
     run,
 )
+from syntonos.core.charts import ChartReading
 from syntonos.core.encodings import find_encoding, take_levels_off
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_areas import Area, Shot, areas_from_json, fit_areas
@@ -203,6 +204,19 @@ def _seen(paths: list[str], encoding: str, levels: str) -> _Seen:
             for code in codes
         ],
     )
+
+
+def places_of_scenes(paths: dict[str, list[str]], readings: dict[str, ChartReading]) -> Places:
+    """Return what scenes of reference and angle both show, taken as their charts were read.
+
+    Raises
+    ------
+    FitError
+        places.scene where none shows the same.
+    """
+    sides = [_seen(paths[side], readings[side].encoding, readings[side].levels)
+             for side in ("reference", "angle")]  # fmt: skip
+    return _places(sides, None)[0]
 
 
 def _as_target(args: argparse.Namespace, levels: str, limits: list[str]) -> _Seen:

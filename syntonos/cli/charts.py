@@ -75,6 +75,11 @@ def table_of(path: str, patches: int) -> PatchTable:
         raise ChartError(f"{path}: {error.message}", hint=error.hint, code=error.code) from None
 
 
+def are_values(paths: Sequence[str]) -> bool:
+    """Say whether a side is given as values, published or of a table, and not as pictures."""
+    return paths[0] == "published" or Path(paths[0]).suffix.lower() in _TABLES
+
+
 def read_side(
     paths: Sequence[str],
     slug: str,
@@ -148,7 +153,7 @@ def read_all(
     """
     read: dict[str, list[dict[str, ChartReading]]] = {}
     for side, paths in images.items():
-        if paths[0] == "published" or Path(paths[0]).suffix.lower() in _TABLES:
+        if are_values(paths):
             raise ChartError(f"The {side} is values of one chart, not a frame with several.",
                              hint="Leave --all-charts out.", code="chart.table")  # fmt: skip
         frames = _frames_of_one(paths, slugs[side])

@@ -103,6 +103,9 @@ def _parser() -> argparse.ArgumentParser:
     match.add_argument("--angle-scene", nargs="+", default=[], metavar="IMG",
                        help="frames of what the angle shot, set as for its chart: they show where "
                             "its sensor clips")  # fmt: skip
+    match.add_argument("--reference-scene", nargs="+", default=[], metavar="IMG",
+                       help="frames of the same scene by the reference: with the angle's they "
+                            "steady the fit of the charts, or speak against it")  # fmt: skip
     match.add_argument("--by", default="chart",
                        choices=("chart", "picture", "areas", "statistics", "auto"),
                        help="picture: from places that both cameras see; areas: marked in both; "

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from syntonos.cli.by_scene import match_by_scene
+from syntonos.cli.by_scene import match_by_scene, places_of_scenes
 from syntonos.cli.charts import (
+    are_values,
     bracketed,
     frames_of,
     read_all,
@@ -55,8 +56,11 @@ from syntonos.core.matching import (
     fit_to_json,
     reading_to_json,
 )
+from syntonos.core.matching.by_places import scene_colours
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.pooled import pooled_prior
+from syntonos.core.matching.scene_check import check_by_scene
+from syntonos.core.matching.scene_fit import Clusters
 from syntonos.core.matching.targets import is_picture
 from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_match
 
@@ -96,7 +100,14 @@ def run_match(args: argparse.Namespace) -> int:
     said = list(charts.said)
     pool = pooled_prior(charts.beside) if charts.beside else None
     clip = _scene_clip(args, charts.angle, said)
-    fit = fit_match(charts.reference, charts.angle, FitOptions(args.model, pool=pool, clip=clip))
+    options = FitOptions(args.model, pool=pool, clip=clip)
+    fit = fit_match(charts.reference, charts.angle, options)
+    scene = None
+    if args.reference_scene:
+        scene = _compare(args, charts, fit, said)
+        if scene.colours is not None:
+            options = replace(options, scene=scene.colours)
+            fit = fit_match(charts.reference, charts.angle, options)
     chain = _match_chain(args, charts, fit)
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{charts.angle.encoding} {charts.angle.levels} to {args.to}"
@@ -106,6 +117,7 @@ def run_match(args: argparse.Namespace) -> int:
     cost = _cost_of(args, chain, data, fit, levels, said)
     if args.report:
         report = _match_report(charts, fit, chain, result, cost)
+        report |= {"scene": {"agrees": scene.agrees, "words": scene.words}} if scene else {}
         write_file(args.report, as_json(report).encode())
     write_file(args.out, data)
     for warning in (*said, *fit.warnings):
@@ -165,6 +177,41 @@ def _scene_clip(args: argparse.Namespace, angle: ChartReading, said: list[str]) 
     return clip
 
 
+@dataclass(frozen=True, slots=True)
+class _Compared:
+    """What scenes said of a match from charts; their colours, where they steady it."""
+
+    agrees: bool | None  # None where they do not show the same
+    words: str
+    colours: Clusters | None = None
+
+
+def _compare(
+    args: argparse.Namespace, charts: _Charts, fit: MatchFit, said: list[str]
+) -> _Compared:
+    """Ask the scenes of both sides whether they agree with the charts."""
+    paths = {"reference": args.reference_scene, "angle": args.angle_scene}
+    if not args.angle_scene:
+        raise FitError("--reference-scene needs a scene of the angle to compare with.",
+                       hint="Add --angle-scene.", code="match.one_scene")  # fmt: skip
+    if are_values(args.reference):
+        raise FitError(
+            "Values of a table are not what the reference's scene looks like.",
+            hint="Leave --reference-scene out, or match to the reference's own chart.",
+            code="check.values",
+        )  # fmt: skip
+    try:
+        places = places_of_scenes(paths, {"reference": charts.reference, "angle": charts.angle})
+        found = check_by_scene(fit.match, [(0, places)])
+        if found.agrees:
+            return _Compared(True, found.words, scene_colours(places))
+    except FitError as error:
+        said.append(f"The scenes take no part. {error}")
+        return _Compared(None, str(error))
+    said.append(found.words)
+    return _Compared(False, found.words)
+
+
 def _match_chain(args: argparse.Namespace, charts: _Charts, fit: MatchFit) -> Chain:
     output = (
         EncodingOutput(charts.reference.encoding, charts.reference.levels)
@@ -214,6 +261,10 @@ def _match_report(
 
 
 def _say_match(charts: _Charts, fit: MatchFit) -> None:
+    if fit.steadied is not None:
+        print(f"the scene agrees with the chart: {fit.steadied.count} of its colours take part, "
+              f"{fit.steadied.aside} set aside, left-one-out "
+              f"{fit.steadied.left_out:.2f}")  # fmt: skip
     if charts.beside:
         print(f"{len(charts.beside) + 1} charts of each frame were read together")
     print("curve levels: " + ", ".join(

@@ -24,6 +24,7 @@ from syntonos.server.matching import evidence, from_scene
 from syntonos.server.matching.chains import parts_of_camera
 from syntonos.server.matching.models import Match
 from syntonos.server.matching.selectors import stage_of
+from syntonos.server.matching.services import request_of
 from tests.warm import MEDIA
 
 ME = {"Syntonos-Author": "me"}
@@ -233,6 +234,8 @@ def test_scenes_agree_with_a_match_from_charts_or_speak_against_it(api, place, p
     assert (against["agrees"], middle) == (False, pytest.approx(0.5, abs=0.1))
     assert "speaks against the chart" in cell(api, place)["reason"]
     assert cell(api, place)["state"] != "in_tune"
+    refused = api("post", f"{path}/matches", {"base_number": 1, "with_scene": True}, status=422)
+    assert refused["code"] == "fit.scene_against"
     # The tuner then reads what is on screen: half a stop, where the chart would say all is well.
     looked = {"clip_id": scenes["clip_id"], "reference_clip_id": scenes["reference_clip_id"]}
     measured = api("post", f"{path}/trim/measure", looked)
@@ -254,9 +257,26 @@ def test_a_fit_is_compared_with_the_scene_without_being_asked(
     read("AB")
     api("post", f"{path}/matches", {"base_number": 0}, status=201, **ME)
     made = api("get", path)["match"]
-    assert made["scene_check"]["agrees"]
+    assert (made["scene_check"]["agrees"], made["scene_check"]["can_steady"]) == (True, True)
+    # What agrees can steady the fit, and stays with it until it is taken off again.
+    steadied = api("post", f"{path}/matches", {"base_number": 1, "with_scene": True}, status=201)
+    assert steadied["kind"] == "chart"
+    assert steadied["steadied"]["names"] == ["A001_02", "B001_02"]
+    assert steadied["steadied"]["count"] > 20
+    assert steadied["matrix"] != made["matrix"]
+    clip = place.clips["A", "scene"]
+    values = {"ids": [clip.pk], "values": {"levels": "legal"}}
+    api("post", f"/productions/{place.production.pk}/clips/settings", values, **ME)
+    assert cell(api, place)["state"] == "stale"
+    assert api("get", path)["match"]["scene_check"]["is_old"]
+    api("post", f"/productions/{place.production.pk}/undo", **ME)
+    assert cell(api, place)["state"] != "stale"
+    assert request_of(Match.objects.get(pk=steadied["id"]), base_number=2).with_scene
+    api("post", f"/matches/{made['id']}/restore", {"base_number": 2}, status=201, **ME)
+    refused = api("post", f"{path}/matches", {"base_number": 3, "with_scene": True}, status=422)
+    assert refused["code"] == "fit.no_scene"
     # A match to values is not to look as the reference's scene does.
-    body = {"values": "published", "base_number": 1}
+    body = {"values": "published", "base_number": 3}
     values = api("post", f"{path}/matches", body, status=201, **ME)
     assert api("get", path)["match"]["scene_check"] is None
     scenes = {k: v for k, v in ask(place).items() if k.endswith("clip_id")}
@@ -269,6 +289,6 @@ def test_a_fit_is_compared_with_the_scene_without_being_asked(
                        code="places.scene")  # fmt: skip
 
     monkeypatch.setattr(from_scene, "places_of", refuse)
-    api("post", f"{path}/matches", {"base_number": 2, "model": "white"}, status=201, **ME)
+    api("post", f"{path}/matches", {"base_number": 4, "model": "white"}, status=201, **ME)
     assert api("get", path)["match"]["scene_check"] is None
     assert api("get", f"/productions/{place.production.pk}/jobs")[0]["state"] == "done"

@@ -22,19 +22,27 @@ from syntonos.core.chain import Match
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.encodings import AP1, decode, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
-from syntonos.core.evaluate.cases import KNOWN_FAMILIES, off_chart_objects
+from syntonos.core.evaluate.cases import (
+    KNOWN_FAMILIES,
+    Case,
+    Side,
+    off_chart_objects,
+    read_side,
+)
 from syntonos.core.evaluate.pairs import balance_for, random_camera
 from syntonos.core.matching.by_areas import Area, Shot, fit_areas
-from syntonos.core.matching.by_places import fit_places
+from syntonos.core.matching.by_places import fit_places, scene_colours
 from syntonos.core.matching.by_statistics import fit_statistics
+from syntonos.core.matching.fit import FitOptions, fit_match
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.places import Places, find_places
+from syntonos.core.matching.scene_check import far_off
 from syntonos.core.simulate.camera import SimulatedCamera
 from syntonos.core.simulate.lights import random_light
 from syntonos.core.simulate.scenes import HEIGHT, WIDTH, Seen, Set, View, look, random_set
 from syntonos.core.simulate.scenes import same_places as places_of_scene
 from syntonos.core.simulate.sensors import random_sensor
-from syntonos.core.simulate.spectra import Spectrum
+from syntonos.core.simulate.spectra import Spectrum, chart_reflectances
 
 A = NDArray[np.float64]
 F = NDArray[np.float32]
@@ -86,6 +94,11 @@ class PictureVerdict:
     other_true: float
     other_places: float
     other_areas: float
+    by_chart: float  # by a chart that both saw in the same light
+    with_scene: float  # by the same, steadied by the scene where that agrees
+    other_chart: float
+    other_with_scene: float
+    agrees: bool  # whether the scene does
     seen: float  # stated, of the scene's colours and of others
     unseen: float
     expected: float
@@ -239,6 +252,7 @@ def judge(case: PictureCase, other: PictureCase) -> PictureVerdict:
     areas = Shot(*files, rough_areas(case, true, want), places=found)
     by_areas = both(fit_areas([areas]).match)
     by_true = both(fit_places(true).match)
+    by_chart, with_scene, agrees = _by_charts(case, found, both)
     stated = (fit.seen.mean, fit.unseen.mean, fit.expected.mean) if fit else (nan, nan, nan)
     return PictureVerdict(
         case.name, case.seed, true.overlap, abs(case.angle.stops - case.reference.stops),
@@ -246,8 +260,30 @@ def judge(case: PictureCase, other: PictureCase) -> PictureVerdict:
         max(case.reference.noise, case.angle.noise), refused, _is_refused(files[0], other),
         features, seconds, off(got * gain), off(best), by_true[0], by_places[0], by_areas[0],
         off(through_match(fit_statistics(*files).match, got)), by_true[1], by_places[1],
-        by_areas[1], *stated,
+        by_areas[1], by_chart[0], with_scene[0], by_chart[1], with_scene[1], agrees, *stated,
     )  # fmt: skip
+
+
+def _by_charts(
+    case: PictureCase, places: Places | None, judged: Callable[[Match], tuple[float, float]]
+) -> tuple[tuple[float, float], tuple[float, float], bool]:
+    """Return how the chart's match does, how with the scene beside it, and whether that agrees."""
+    rng = np.random.default_rng(case.seed + 7)
+    sides = [Side(camera, camera.levels, gradient=(float(u), float(v)))
+             for camera, (u, v) in zip((case.reference, case.angle),
+                                       rng.uniform(-0.08, 0.08, (2, 2)), strict=True)]  # fmt: skip
+    shot = Case(case.name, case.seed, sides[0], sides[1], case.lamp, chart_reflectances())
+    reference, angle = (read_side(shot, side) for side in sides)
+    plain = fit_match(reference, angle).match
+    alone = judged(plain)
+    try:
+        colours = scene_colours(places) if places is not None else None
+    except FitError:
+        colours = None
+    if colours is None or far_off(plain, colours):
+        return alone, alone, False
+    steadied = fit_match(reference, angle, FitOptions(scene=colours)).match
+    return alone, judged(steadied), True
 
 
 def _is_refused(reference: F, other: PictureCase) -> bool:
@@ -289,7 +325,8 @@ _ROWS: Final[dict[str, _Key]] = {
 HEADINGS: Final = (
     "class", "cases", "accepted", "wrong refused", "white", "affine", "true", "places", "to true",
     "areas", "to true", "statistics", "other, true", "places", "areas", "no worse than white",
-    "stated right", "of seen", "of other", "seconds",
+    "stated right", "of seen", "of other", "seconds", "agrees", "chart", "with scene",
+    "other, chart", "with scene",
 )  # fmt: skip
 
 
@@ -323,7 +360,9 @@ def table(verdicts: Sequence[PictureVerdict]) -> list[tuple[str, ...]]:
             share(lambda v: _right((v.by_places + v.other_places) / 2, v.expected)),
             share(lambda v: _right(v.by_places, v.seen)),
             share(lambda v: _right(v.other_places, v.unseen)),
-            middle(lambda v: v.seconds),
+            middle(lambda v: v.seconds), share(lambda v: v.agrees),
+            middle(lambda v: v.by_chart), middle(lambda v: v.with_scene),
+            middle(lambda v: v.other_chart), middle(lambda v: v.other_with_scene),
         ))  # fmt: skip
     return rows
 

@@ -46,13 +46,17 @@ def advise(
     """
     p = answer.problem
     ideas: list[tuple[str, Problem]] = [
-        ("Average more frames of the chart, or shoot it larger.", replace(p, noise=p.noise / 4))
+        (
+            "Average more frames of the chart, or shoot it larger.",
+            replace(p, noise=p.noise / np.where(p.patches >= 0, 4, 1)[:, None, None]),
+        )
     ]
     spoilt = {
         "glare": (list(answer.glared), "Shoot the chart again without glare"),
         "cover": (list(answer.wild), "Wipe the chart, uncover it, and shoot it again"),
     }
-    for rows, text in spoilt.values():
+    for found_rows, text in spoilt.values():
+        rows = [r for r in found_rows if p.patches[r] >= 0]
         if rows:
             extra = p.extra.copy()
             extra[rows] = 0

@@ -40,6 +40,7 @@ _WHITE = slice(36, 39)
 _OFFSET = slice(39, 42)
 _PLANE = slice(42, 47)
 _WIDTH = 47
+PAIR, SCENE = -1, -2  # in place of a patch: a colour that a person gave, one of the scene
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +69,7 @@ class Problem:
     jac: A
     noise: A
     place: A
-    patches: NDArray[np.intp]  # which patches of the layout these are; -1: none, a colour pair
+    patches: NDArray[np.intp]  # which patches of the layout these are, PAIR or SCENE
     extra: A
     weight: A  # (n,) 1 for an ordinary one; variances are divided by it
     taken: dict[str, A] = field(default_factory=dict)
@@ -230,14 +231,19 @@ class Model:
         return self._parts[family]
 
     def _patch_cov(self, family: str) -> A:
-        """Return the covariance of what the model leaves, in units of tau; pairs have their own."""
+        """Return the covariance of what the model leaves, in units of tau; pairs have their own.
+
+        Colours of the scene err as patches do that the prior does not know.
+        """
         known = self.priors[family].patch_cov
         patches, weight = self.problem.patches, self.problem.weight
         out = np.eye(3 * len(patches))
-        on = patches >= 0
+        on, of_scene = patches >= 0, patches == SCENE
         if not self.problem.is_learned:
-            out = _usual_cov(known, self.problem.x, on)
+            out = _usual_cov(known, self.problem.x, on | of_scene)
             on = np.zeros(len(patches), bool)
+        elif of_scene.any():
+            out = _usual_cov(known, self.problem.x, of_scene)
         rows = (np.flatnonzero(on)[:, None] * 3 + np.arange(3)).ravel()
         source = (patches[on][:, None] * 3 + np.arange(3)).ravel()
         out[np.ix_(rows, rows)] = known[np.ix_(source, source)]

@@ -117,6 +117,17 @@ def _settled(places: Places, used: B | None = None) -> _Settled:
     return _Settled(*lenses.evened(want, got, fall), kept, fall, match)
 
 
+def scene_colours(places: Places) -> Clusters:
+    """Return the colours that places have in common, for a fit of a chart beside them.
+
+    Raises
+    ------
+    FitError
+        places.few where they are too few.
+    """
+    return _enough(*evened_places(places))
+
+
 def lens_fall_off(places: Places) -> A:
     """Return the light that the reference's and the angle's lens lose at the sides, (2,)."""
     return _settled(places).fall_off

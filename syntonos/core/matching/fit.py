@@ -17,7 +17,7 @@ from syntonos.core.colorimetry import white_to_cct_duv
 from syntonos.core.encodings import AP1
 from syntonos.core.errors import FitError
 from syntonos.core.matching.advice import Advice, advise
-from syntonos.core.matching.bayes import Model, Setting
+from syntonos.core.matching.bayes import PAIR, SCENE, Model, Setting
 from syntonos.core.matching.expected import INTERVAL, Expected, overall, stated
 from syntonos.core.matching.levels import LevelsCheck, check_levels
 from syntonos.core.matching.metric import MIX, scene_delta_e
@@ -43,6 +43,7 @@ from syntonos.core.matching.rounds import (
     reference_white,
     run_rounds,
 )
+from syntonos.core.matching.scene_fit import Clusters
 
 A = NDArray[np.float64]
 _LEAST_FOR_COLOUR = 12
@@ -64,7 +65,8 @@ class FitOptions:
     `model` is one of MODELS; `leave_out` are patches (from 1); `weights` pairs of patch (from 1)
     and weight, 1 for an ordinary one; `pairs` are colours off the chart seen by both cameras;
     `pool` is `pooled_prior` of the pair's readings in other lights; `clip` is where the angle's
-    sensor clips as its scenes show it (`charts.clipping`), for a chart whose frames do not.
+    sensor clips as its scenes show it (`charts.clipping`), for a chart whose frames do not;
+    `scene` are colours of the light's scenes that both cameras saw (`scene_colours`).
     """
 
     model: str = AVERAGED
@@ -73,6 +75,7 @@ class FitOptions:
     pairs: tuple[ColourPair, ...] = ()
     pool: Prior | None = None  # what this camera pair showed in other lights
     clip: float | None = None
+    scene: Clusters | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,6 +100,15 @@ class ModelChoice:
     left_one_out: float  # mean over patches predicted from the others
     expected: float  # mean delta E off the chart, as expected
     kinds: dict[str, float]  # the same by kind of colour
+
+
+@dataclass(frozen=True, slots=True)
+class ScenePart:
+    """What colours of the light's scenes had to say beside the chart."""
+
+    count: int  # of colours
+    aside: int  # of them, unlike the others: something moved, or shines into one camera
+    left_out: float  # mean delta E over the rest, each predicted by a fit without it
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,6 +137,7 @@ class MatchFit:
     limit: str  # what limits the match, in words
     warnings: tuple[str, ...] = field(default=())
     pairs: tuple[float, ...] = field(default=())  # delta E that each pair misses by the others
+    steadied: ScenePart | None = None
 
 
 def bring_to_reference(match: Match, lin_ap1: A) -> A:
@@ -207,7 +220,7 @@ def fit_match(
     model, warnings = _model_for(options, layout, len(used))
     weights = {number - 1: weight for number, weight in options.weights}
     used = spread_out(reference, used)
-    readings = readings_of(reference, angle, used, weights, options.pairs)
+    readings = readings_of(reference, angle, used, weights, options.pairs, options.scene)
     answer, priors, settings = _rounds(readings, options.pool)
     reasons |= _disagreeing(answer, used, readings, layout)
     judge = _Judge(reference, angle, readings, reasons, used)
@@ -228,7 +241,7 @@ def fit_match(
     )
     warnings += _warnings(checks, match, slope, warmth, flare)
     warnings += _small_charts(reference, angle)
-    pairs = tuple(float(v) for v in chosen.left_out[len(used) :])
+    pairs = tuple(float(v) for v in chosen.left_out[readings.patches == PAIR])
     warnings += _apart_areas(pairs, own)
     warnings += _light_warnings(answer, own)
     return MatchFit(
@@ -237,7 +250,17 @@ def fit_match(
         own.after, own.left_one_out, own.expected, own.expected / INTERVAL,
         own.expected * INTERVAL, stated(own.kinds), choices, checks,
         answer.log_evidence, advice, limit, tuple(warnings), pairs,
+        _of_scene(chosen, readings.patches == SCENE),
     )  # fmt: skip
+
+
+def _of_scene(answer: Answer, is_scene: NDArray[np.bool_]) -> ScenePart | None:
+    rows = np.flatnonzero(is_scene)
+    if not len(rows):
+        return None
+    calm = [r for r in rows.tolist() if r not in answer.wild | set(answer.glared)]
+    left_out = answer.left_out[calm or rows]
+    return ScenePart(len(rows), len(rows) - len(calm), float(left_out.mean()))
 
 
 def _check(reference: ChartReading, angle: ChartReading, options: FitOptions) -> None:
@@ -272,8 +295,8 @@ def _usable(count: int, reasons: Mapping[int, str]) -> list[int]:
 
 def _model_for(options: FitOptions, layout: ChartLayout, used: int) -> tuple[str, list[str]]:
     """Return the model that so many patches carry, and what there is to say of it."""
-    # Where the pair's other lights know the colour, a few greys are enough.
-    if options.model == WHITE or options.pool is not None:
+    # Where the pair's other lights or its scenes know the colour, a few greys are enough.
+    if options.model == WHITE or options.pool is not None or options.scene is not None:
         return options.model, []
     if used + len(options.pairs) < _LEAST_FOR_COLOUR:
         return WHITE, [
@@ -375,7 +398,8 @@ class _Judge:
             # Three numbers from many patches: leaving one out changes next to nothing.
             kinds = {kind: after * scale for kind, scale in WHITE_SCALE.items()}
             return ModelChoice(name, after, after, overall(kinds), kinds)
-        calm = [r for r in range(len(answer.left_out)) if r not in answer.wild | set(answer.glared)]
+        own = np.flatnonzero(self.readings.patches != SCENE).tolist()
+        calm = [r for r in own if r not in answer.wild | set(answer.glared)]
         kinds = {k: v * EXPECTED_SCALE[name] for k, v in answer.expected.items()}
         left_out = float(answer.left_out[calm].mean())
         return ModelChoice(name, after, left_out, overall(kinds), kinds)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,8 +15,10 @@ from syntonos.core.charts.layout import place_on
 from syntonos.core.charts.reading import GLARE
 from syntonos.core.encodings import AP1, find_encoding, gamut_matrix
 from syntonos.core.errors import FitError
+from syntonos.core.matching.bayes import PAIR, SCENE
 from syntonos.core.matching.metric import MIX
 from syntonos.core.matching.rounds import Readings
+from syntonos.core.matching.scene_fit import Clusters, mixed
 
 A = NDArray[np.float64]
 _TOP_GREY = 0.9
@@ -49,6 +51,7 @@ def readings_of(
     used: Sequence[int],
     weights: Mapping[int, float] | None = None,
     pairs: Sequence[ColourPair] = (),
+    scene: Clusters | None = None,
 ) -> Readings:
     """Gather two readings for the rounds.
 
@@ -59,6 +62,8 @@ def readings_of(
     weights : mapping, optional
         Patch to weight, 1 where it says nothing.
     pairs : sequence of ColourPair
+    scene : Clusters, optional
+        Colours of a scene that both cameras saw in the chart's light.
 
     Raises
     ------
@@ -88,13 +93,31 @@ def readings_of(
     spot_cov = [np.einsum("ni,nj,ij->nij", s, s, np.eye(3)) * 1e-4 for s in spots]
     weight = [(weights or {}).get(i, 1.0) for i in rows] + [p.weight for p in pairs]
     place = np.concatenate([where_lit(layout, rows), np.zeros((len(pairs), 2))])
-    return Readings(
+    chart = Readings(
         np.concatenate([working(angle)[rows] @ mixing.T, spots[0]]),
         np.concatenate([working(reference)[rows] @ mixing.T, spots[1]]),
         np.concatenate([mixed_cov(angle)[rows], spot_cov[0]]),
         np.concatenate([mixed_cov(reference)[rows], spot_cov[1]]),
-        place, np.array(rows + [-1] * len(pairs)), mids, nominal, np.array(weight), suspects,
+        place, np.array(rows + [PAIR] * len(pairs)), mids, nominal, np.array(weight), suspects,
         is_learned(layout),
+    )  # fmt: skip
+    return chart if scene is None else _beside(chart, scene)
+
+
+def _beside(chart: Readings, scene: Clusters) -> Readings:
+    """Return readings of a chart with a scene's colours after them."""
+    want, got, count = mixed(scene.reference), mixed(scene.angle), len(scene.count)
+    noise = want[:, :, None] * scene.spread * want[:, None, :]
+
+    def after(name: str, more: A) -> A:
+        return np.concatenate([getattr(chart, name), more])
+
+    return replace(
+        chart, angle=after("angle", got), reference=after("reference", want),
+        angle_cov=after("angle_cov", np.zeros_like(noise)),
+        reference_cov=after("reference_cov", noise), place=after("place", np.zeros((count, 2))),
+        patches=np.concatenate([chart.patches, np.full(count, SCENE)]),
+        weight=after("weight", np.ones(count)),
     )  # fmt: skip
 
 

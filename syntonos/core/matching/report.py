@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from typing import Any
+
+import numpy as np
 
 from syntonos.core.charts import CHART_24, ChartLayout, ChartReading, PatchReading
 from syntonos.core.matching.fit import MatchFit
-from syntonos.core.matching.scene_fit import SceneFit
+from syntonos.core.matching.scene_fit import Clusters, SceneFit
 
 
 def reading_to_json(reading: ChartReading) -> dict[str, Any]:
@@ -75,7 +77,22 @@ def fit_to_json(fit: MatchFit) -> dict[str, Any]:
     plain["models"] = [asdict(m) for m in fit.models]
     plain["warnings"] = list(fit.warnings)
     plain["pairs"] = list(fit.pairs)
+    if fit.steadied is None:
+        del plain["steadied"]
     return plain
+
+
+def colours_to_json(colours: Clusters) -> dict[str, Any]:
+    """Return colours of a scene as JSON values, to six digits."""
+    return {
+        f.name: np.vectorize(lambda v: float(f"{v:.6g}"))(getattr(colours, f.name)).tolist()
+        for f in fields(colours)
+    }  # fmt: skip
+
+
+def colours_from_json(plain: Mapping[str, Any]) -> Clusters:
+    """Return the colours that `colours_to_json` wrote."""
+    return Clusters(*(np.array(plain[f.name], np.float64) for f in fields(Clusters)))
 
 
 def scene_fit_to_json(fit: SceneFit) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place, neutral_free_kernel, terms
 from syntonos.core.matching.bayes import (
     FEW_TAUS,
+    PAIR,
     Model,
     Problem,
     Setting,
@@ -143,7 +144,8 @@ def _robust(model: Model, solved: Solved, readings: Readings
     glared: dict[int, float] = {}
     wild: set[int] = set()
     ones = p.jac.sum(axis=2)  # (n, 3): what added white light does
-    near = _neighbours(p.place) if readings.is_chart else np.zeros((n, n), bool)
+    on_chart = (p.patches >= 0) & readings.is_chart
+    near = _neighbours(p.place) & on_chart & on_chart[:, None]
     suspects = readings.suspects
     for _ in range(max(4, n // 3)):
         blocks = inverse.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
@@ -159,7 +161,7 @@ def _robust(model: Model, solved: Solved, readings: Readings
             glare_gain[i] -= 0.0 if easier else _GAIN_GLARE
         wild_gain -= _GAIN_WILD
         # A pair that a person gave is never doubted.
-        taken = [*glared, *wild, *np.flatnonzero(p.patches < 0).tolist()]
+        taken = [*glared, *wild, *np.flatnonzero(p.patches == PAIR).tolist()]
         glare_gain[taken] = wild_gain[taken] = -1.0
         i = int(np.argmax(np.maximum(glare_gain, wild_gain)))
         if max(glare_gain[i], wild_gain[i]) <= 0:
@@ -176,7 +178,7 @@ def _robust(model: Model, solved: Solved, readings: Readings
     error, cov = solved.left_out_errors()
     distance = np.einsum("ni,nij,nj->n", error, np.linalg.inv(cov), error)
     weight = np.minimum((_NU + 3) / (_NU + distance), 1.0)
-    weight[p.patches < 0] = 1.0
+    weight[p.patches == PAIR] = 1.0
     own = model.problem.own_noise.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
     own = own + solved.tau**2 * model.patch_blocks(solved.setting.family)
     extra = extra + (1 / weight - 1)[:, None, None] * own

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Final
 
@@ -15,7 +15,7 @@ from syntonos.core.matching.by_places import alike, clusters_of, evened_places
 from syntonos.core.matching.drift import DriftPoint, drift_words
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.places import Places
-from syntonos.core.matching.scene_fit import PAPER
+from syntonos.core.matching.scene_fit import PAPER, Clusters
 from syntonos.core.matching.tuner import tuner_fitted
 
 A = NDArray[np.float64]
@@ -71,10 +71,9 @@ def check_by_scene(
     """
     found = tuple(_apart(match, frame, places) for frame, places in moments)
     middle = {k: float(np.median([getattr(m, k) for m in found])) for k in MOST}
-    off = [k for k, most in MOST.items() if abs(middle[k]) > most]
+    off = _too_far(middle)
     if off:
-        apart = ", ".join(f"{middle[k]:+{_form(k)}} {_UNITS[k]}" for k in off)
-        words = (f"The scene speaks against the chart: after the match the angle is {apart} off. "
+        words = (f"The scene speaks against the chart: after the match the angle is {off} off. "
                  "The chart stood in another light, or a filter, the iris or a lamp changed after "
                  "it: match from the picture, or read a chart again.")  # fmt: skip
     else:
@@ -84,6 +83,18 @@ def check_by_scene(
     if not by_chart:
         return SceneCheck(found, True, told or "The two do not drift apart within the clip.", drift)
     return SceneCheck(found, not off, f"{words} {told}".strip(), drift)
+
+
+def far_off(match: Match, colours: Clusters) -> str:
+    """Say how far a match is off at colours of a scene (`scene_colours`), "" where they agree."""
+    off = tuner_fitted(colours.reference, through_match(match, colours.angle), _SPREAD)
+    return _too_far({k: getattr(off, k) for k in MOST})
+
+
+def _too_far(apart: Mapping[str, float]) -> str:
+    return ", ".join(
+        f"{apart[k]:+{_form(k)}} {_UNITS[k]}" for k, most in MOST.items() if abs(apart[k]) > most
+    )
 
 
 def _form(scale: str) -> str:

@@ -119,7 +119,7 @@ def get_angle(request: HttpRequest, light_id: int, camera_id: int) -> Any:
         "state": status.state, "next_step": status.next_step, "tuner": status.tuner,
         "reason": status.reason, "doubt": doubt, "clipped": clipped,
         "tuner_before": selectors.tuner_before(*both) if both else None,
-        "match": matching.match_out(match, clipped) if match else None,
+        "match": matching.match_out(match, clipped, [*base_clips, *clips]) if match else None,
         "base_number": match.number if match else 0,
         "ramp": _ramp(*both) if both else [],
         "other_lights": len(services.other_rows(light, camera)) if reference != camera else 0,

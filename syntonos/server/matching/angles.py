@@ -203,6 +203,10 @@ def _is_behind(light: Light, camera: Camera, match: Match) -> bool:
     """Say whether what a match of a cell without a chart stands on has changed since."""
     if not selectors.of_scene(match):
         return selectors.is_stale(camera, match, None, None)
+    return _has_moved(light, match)
+
+
+def _has_moved(light: Light, match: Match) -> bool:
     clips = Clip.objects.filter(light=light).select_related("camera")
     return selectors.scene_moved(match, clips)
 
@@ -215,7 +219,9 @@ def _match(
         return own
     base = selectors.latest_reading(light.pk, camera.production.reference_camera_id or 0)
     current = selectors.current_match(light.pk, camera)
-    if current is not None and not selectors.is_stale(camera, current, own, base):
+    if current is not None and not (
+        selectors.is_stale(camera, current, own, base) or _has_moved(light, current)
+    ):
         return _holds(light, camera, current)
     tell(f"Fitting {camera}")
     # What a person chose for the match before holds for this one.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
@@ -94,8 +95,11 @@ def _swatches(row: ChartReading) -> list[str]:
     return ["#" + bytes(colour).hex() for colour in colours]
 
 
-def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
-    """Return a match with its evidence for the API; `clipped`: the share of the angle's scene."""
+def match_out(row: Match, clipped: float = 0.0, clips: Iterable[Clip] = ()) -> dict[str, Any]:
+    """Return a match with its evidence for the API.
+
+    `clipped` is the share of the angle's scene, `clips` those of the light whose settings count.
+    """
     e, stage = row.facts, selectors.stage_of(row)
     verdict = selectors.verdict_of(row, row.camera.production.tolerance, clipped)
     named = ("model", "stops", "flare_share", "warmth", "tint", "slope", "before", "white_only",
@@ -114,7 +118,8 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
         "pool": e.get("pool", False),
         "target": e["target"]["name"] if "target" in e else None,
         "borrowed": _borrowed(e.get("borrowed")), "scene": e.get("scene"),
-        "scene_check": selectors.scene_check_of(row),
+        "scene_check": _scene_check(selectors.scene_check_of(row, clips)),
+        "steadied": e.get("steadied"),
         "advice": e.get("advice", []), "limit": e.get("limit", ""),
         "model_word": MODEL_WORDS.get(e["model"], e["model"]),
         "verdict": verdict.words, "lowered_by": verdict.lowered_by,
@@ -125,6 +130,10 @@ def match_out(row: Match, clipped: float = 0.0) -> dict[str, Any]:
             for m in e.get("models", [])
         ],
     }  # fmt: skip
+
+
+def _scene_check(plain: dict[str, Any] | None) -> dict[str, Any] | None:
+    return plain and plain | {"can_steady": bool(plain.get("colours"))}
 
 
 def _borrowed(plain: dict[str, str] | None) -> dict[str, str] | None:
@@ -233,7 +242,7 @@ def _request(body: FitIn) -> services.FitRequest:
     )
     return services.FitRequest(
         body.model, tuple(body.leave_out), weights, pairs, body.pool, body.values,
-        body.values_name, body.fills, body.base_number,
+        body.values_name, body.fills, body.with_scene, body.base_number,
     )  # fmt: skip
 
 

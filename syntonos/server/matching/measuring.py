@@ -129,7 +129,7 @@ def _measured(
         (("areas", bool(both)), ("chart", has_chart), ("skin", bool(skins)))
         if there
     ] + rest  # fmt: skip
-    if has_chart and own is not None and own.clip_id != clip.pk and _is_contradicted(match):
+    if has_chart and own is not None and own.clip_id != clip.pk and _is_contradicted(match, seen):
         # What is on screen is not in the chart's light: there the chart would say that all is well.
         sources.remove("scene")
         sources.insert(sources.index("chart"), "scene")
@@ -158,10 +158,10 @@ def _measured(
     return Measured(tuner, source, _WORDS[source], sources, aim, pairs)
 
 
-def _is_contradicted(match: Match | None) -> bool:
-    """Say whether scenes speak against a match from charts."""
-    check = selectors.scene_check_of(match) if match is not None else None
-    return check is not None and not check["agrees"]
+def _is_contradicted(match: Match | None, seen: OnScreen) -> bool:
+    """Say whether scenes, as they are taken now, speak against a match from charts."""
+    check = selectors.scene_check_of(match, seen.clips) if match is not None else None
+    return check is not None and not check["agrees"] and not check["is_old"]
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,6 +20,7 @@ from syntonos.server.matching.from_scene import clip_pairs, places_over
 from syntonos.server.matching.models import Match, SceneCheck
 from syntonos.server.matching.seen_places import seen_in
 from syntonos.server.matching.selectors import of_scene, stage_of
+from syntonos.server.matching.steadying import colours_of, seen_as
 
 KIND: Final = "check-scene"
 _POINTS: Final = 13  # of the drift
@@ -81,7 +82,9 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         stage_of(match), [(frame, places) for places, frame in moments],
         _drift(match, base, own, *moments[0]), by_chart=not of_scene(match),
     )  # fmt: skip
-    data = asdict(found) | {"names": [base.name, own.name]}
+    data = asdict(found) | seen_as(base, own)
+    if found.agrees and not of_scene(match):
+        data["colours"] = colours_of([places for places, _ in moments])
     SceneCheck.objects.update_or_create(match=match, defaults={"data": data})
     return {"agrees": found.agrees, "words": found.words}
 

@@ -155,6 +155,7 @@ class FitIn(Schema):
     areas: list[AreaPairIn] = Field(default_factory=list, max_length=24)
     pool: bool = False
     fills: bool = True  # whether clipped highlights are filled towards the light
+    with_scene: bool = False  # whether colours of the scene compared with it take part
     values: str = Field("", max_length=200_000)  # "published", "kept", or a table of patch values
     values_name: str = Field("", max_length=120)
     base_number: int = Field(0, ge=0)
@@ -339,6 +340,17 @@ class SceneCheckOut(Schema):
     moments: list[ApartOut]
     drift: list[DriftOut] = []
     names: tuple[str, str]  # the clips of reference and angle
+    is_old: bool = False  # those are taken otherwise by now
+    can_steady: bool = False  # they have colours enough for the fit of the chart
+
+
+class SteadiedOut(Schema):
+    """What a scene's colours had to say beside a chart."""
+
+    names: tuple[str, str]  # the clips of reference and angle
+    count: int  # of colours
+    aside: int  # of them, unlike the others
+    left_out: float  # mean delta E of the rest, each predicted by a fit without it
 
 
 class CheckSceneIn(Schema):
@@ -368,6 +380,7 @@ class MatchOut(Schema):
     kind: Kind
     scene: SceneOut | None  # where it stands on no chart
     scene_check: SceneCheckOut | None  # where it stands on charts, and scenes were looked at
+    steadied: SteadiedOut | None  # where colours of a scene took part beside the chart
     stops: float
     flare_share: float
     warmth: float

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -133,10 +133,15 @@ def of_scene(match: Match) -> bool:
     return "scene" in match.facts
 
 
-def scene_check_of(match: Match) -> dict[str, Any] | None:
-    """Return what the scenes say of a match from charts, where that was looked at."""
+def scene_check_of(match: Match, clips: Iterable[Clip] = ()) -> dict[str, Any] | None:
+    """Return what the scenes say of a match from charts, where that was looked at.
+
+    `is_old` says that some of its clips, where they are among those given, are taken otherwise now.
+    """
     row = getattr(match, "scene_check", None)
-    return dict(row.data) if row is not None else None
+    if row is None:
+        return None
+    return dict(row.data) | {"is_old": _are_otherwise(row.data, clips)}
 
 
 def target_of(match: Match) -> CoreReading:
@@ -220,15 +225,19 @@ def status(
         if is_borrowed(match):
             return Status("borrowed", value, None, None, read_chart)
         assert value is not None  # noqa: S101 - only borrowed matches have none
-        if of_scene(match) and scene_moved(match, [*base_scenes, *scenes]):
-            reason = taken_otherwise(match, scenes) or "its pin is taken otherwise by now"
+        both_scenes = [*base_scenes, *scenes]
+        if scene_moved(match, both_scenes):
+            reason = taken_otherwise(match, scenes) or (
+                "its pin is taken otherwise by now" if "pin" in match.facts.get("scene", {})
+                else "the reference's scene is taken otherwise by now"
+            )  # fmt: skip
             return Status("stale", value, before, distance, "fit_again", reason)
         if other := taken_otherwise(match, scenes):
             return Status("off", value, before, distance, "take_alike", other)
         verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
         state, reason = verdict.state, ", ".join(verdict.lowered_by)
-        against = scene_check_of(match)
-        if against is not None and not against["agrees"]:
+        against = scene_check_of(match, both_scenes)
+        if against is not None and not against["agrees"] and not against["is_old"]:
             state, reason = ("close" if state == "in_tune" else state), against["words"]
         if doubt:
             state, reason = ("close" if state == "in_tune" else state), doubt
@@ -250,13 +259,19 @@ def clipped_share(scenes: Iterable[Clip]) -> float:
 
 
 def scene_moved(match: Match, clips: Iterable[Clip]) -> bool:
-    """Say whether clips, or a pin, that a match without a chart stands on are taken otherwise."""
-    scene = match.facts["scene"]
+    """Say whether scenes, or a pin, that a match stands on are taken otherwise."""
+    scene = match.facts.get("scene") or match.facts.get("steadied") or {}
     if pin := scene.get("pin"):
         row = Pin.objects.filter(uuid=pin["uuid"]).first()
         if row is not None and [row.taken_as, row.levels] != pin["taken"]:
             return True
-    taken = dict(zip(scene["clips"], scene["taken"], strict=True))
+    return _are_otherwise(scene, clips)
+
+
+def _are_otherwise(seen: Mapping[str, Any], clips: Iterable[Clip]) -> bool:
+    """Say whether clips that were looked at are taken otherwise by now."""
+    # What was compared before this was told does not have it.
+    taken = dict(zip(seen.get("clips", []), seen.get("taken", []), strict=True))
     return any(
         [clip.encoding, clip.levels] != taken[str(clip.uuid)]
         for clip in clips if str(clip.uuid) in taken

@@ -39,6 +39,7 @@ from syntonos.core.matching.imported import published_reading, reading_of_table
 from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.readings import ColourPair
+from syntonos.core.matching.scene_check import far_off
 from syntonos.server.footage.clipping import measure
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -49,6 +50,7 @@ from syntonos.server.matching.chains import chain_of, parts_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import beside, bracket_of
 from syntonos.server.matching.sensor_clip import fill_for, scene_clip
+from syntonos.server.matching.steadying import against_the_chart, colours_beside
 from syntonos.server.productions.models import Camera, Light, OwnEncoding
 from syntonos.server.productions.services import keep_own_encoding
 
@@ -70,6 +72,7 @@ class FitRequest:
     values: str = ""  # "published", KEPT, or a table, instead of the reference's reading
     values_name: str = ""
     fills: bool = True  # whether clipped highlights are filled towards the light
+    with_scene: bool = False  # whether what the light's scenes show steadies the fit
     base_number: int = 0  # the newest revision the person saw; 0 where there was none
 
 
@@ -86,7 +89,7 @@ def request_of(match: Match | None, *, base_number: int) -> FitRequest:
               for p in e.get("areas", ())),
         e.get("pool", False),
         "" if not values else "published" if values == "published values" else KEPT,
-        values, e.get("fills", True), base_number,
+        values, e.get("fills", True), "steadied" in e, base_number,
     )  # fmt: skip
 
 
@@ -234,10 +237,19 @@ _CROSSED = (
 )
 
 
-def _found(
-    light: Light, camera: Camera, request: FitRequest
-) -> tuple[MatchFit, ChartReading | None, ChartReading, CoreReading]:
-    """Fit as asked; returns the fit, the readings' rows, and what was the target."""
+@dataclass(frozen=True, slots=True)
+class _Found:
+    """A fit, the readings' rows, what was the target, and the scenes that steadied it."""
+
+    fit: MatchFit
+    base: ChartReading | None  # None where the target is values
+    own: ChartReading
+    target: CoreReading
+    scene: dict[str, Any] | None
+
+
+def _found(light: Light, camera: Camera, request: FitRequest) -> _Found:
+    """Fit as asked."""
     pool, is_crossed = None, False
     if request.values:
         base, own = None, own_reading(light, camera)
@@ -250,6 +262,9 @@ def _found(
         if request.pool:
             more += [(r, a) for _, r, a in other_pairs(light, camera)]
         pool = pooled_prior(more) if more else None
+    # Values are not what the reference's scene looks like.
+    with_scene = request.with_scene and base is not None
+    colours, scene = colours_beside(light, camera) if with_scene else (None, None)
     reference = camera.production.reference_camera
     pairs = tuple(
         ColourPair(colour_of(light, camera, p.angle), colour_of(light, reference, p.reference),
@@ -259,16 +274,20 @@ def _found(
     options = FitOptions(request.model, request.leave_out, request.weights, pairs, pool,
                          scene_clip(own, angle))  # fmt: skip
     found = fit_match(target, angle, options)
+    if colours is not None:
+        if off := far_off(found.match, colours):
+            raise against_the_chart(off)
+        found = fit_match(target, angle, replace(options, scene=colours))
     if request.fills:
         found = replace(found, match=replace(found.match, highlights=fill_for(own)))
     if is_crossed:
         found = replace(found, warnings=(_CROSSED, *found.warnings))
-    return found, base, own, target
+    return _Found(found, base, own, target, scene)
 
 
 def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     """Say what a fit would change: by how much, in which clips, and which files it makes old."""
-    found, *_ = _found(light, camera, request)
+    found = _found(light, camera, request).fit
     current = selectors.current_match(light.pk, camera)
     if current is None:
         return Change(found.expected, None, [], [])
@@ -293,7 +312,8 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
 def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     """Fit the camera to the reference in a light, as a new revision."""
     # The fit stays outside the transaction: it takes a while and touches no rows.
-    found, base, own, target = _found(light, camera, request)
+    made = _found(light, camera, request)
+    found, base, own = made.fit, made.base, made.own
     chain = compose(Parts(Decode(own.encoding, own.levels), match=found.match))
     facts = fit_to_json(found) | {
         "weights": request.weights, "asked": request.model, "pool": request.pool,
@@ -302,7 +322,9 @@ def fit(*, light: Light, camera: Camera, request: FitRequest) -> Match:
     }  # fmt: skip
     if base is None:
         name = "published values" if request.values == "published" else request.values_name
-        facts["target"] = {"name": name, "reading": reading_to_json(target)}
+        facts["target"] = {"name": name, "reading": reading_to_json(made.target)}
+    if made.scene is not None:
+        facts["steadied"] |= made.scene
     facts["warnings"] = [*_reading_warnings(base, own), *facts["warnings"]]
     kind: evidence.Kind = "values" if base is None else "chart"
     match = Match(

@@ -18,6 +18,7 @@ from syntonos.core.matching import (
 )
 from syntonos.core.matching.fit import bring_to_reference, working
 from syntonos.core.matching.metric import difference_jacobian, scene_delta_e
+from syntonos.core.matching.scene_fit import Clusters
 from syntonos.core.matching.tuner import tuner_of
 from tests.simulated import DAY, TUNGSTEN, camera_a, camera_b, off_chart, reading
 
@@ -252,3 +253,32 @@ def test_readings_and_fits_survive_json():
     assert reading_from_json(json.loads(json.dumps(reading_to_json(own)))) == own
     plain = json.loads(json.dumps(fit_to_json(fit_match(own, own)), allow_nan=False))
     assert len(plain["residuals"]) == 24
+
+
+def test_colours_of_the_scene_steady_a_chart_and_what_shines_there_is_set_aside():
+    """Forty colours that both cameras saw beside the chart; four mirror something."""
+    reference, own = reading(camera_a()), reading(camera_b())
+    want, got = off_chart(camera_a(), count=40, seed=3), off_chart(camera_b(), count=40, seed=3)
+    shown = got.copy()
+    shown[:4] += 0.15
+    spread = np.repeat(np.eye(3)[None] * 0.01**2, 40, axis=0)
+    colours = Clusters(want, shown, spread, np.full(40, 30.0))
+    plain, steadied = (
+        fit_match(reference, own, FitOptions(scene=given)) for given in (None, colours)
+    )
+    assert plain.steadied is None
+    assert steadied.steadied.count == 40
+    assert 4 <= steadied.steadied.aside <= 6
+    assert len(steadied.residuals) == 24
+    assert steadied.pairs == ()
+
+    def off(fit, seed):
+        lin = [off_chart(c(), count=40, seed=seed) for c in (camera_b, camera_a)]
+        return scene_delta_e(bring_to_reference(fit.match, lin[0]), lin[1], np.ones(3)).mean()
+
+    assert off(steadied, 3) < 0.95 * off(plain, 3)
+    # Colours that neither the chart nor the scene has are not paid for it with.
+    assert off(steadied, 11) < 1.05 * off(plain, 11)
+    # Four greys and the scene are enough for colour.
+    few = FitOptions(scene=colours, leave_out=tuple(range(3, 19)))
+    assert fit_match(reference, own, few).model == "averaged"

@@ -3260,6 +3260,11 @@ export interface components {
             values_name: string;
             /** Weights */
             weights?: components["schemas"]["WeightIn"][];
+            /**
+             * With Scene
+             * @default false
+             */
+            with_scene: boolean;
         };
         /** FittedCurveOut */
         FittedCurveOut: {
@@ -3956,6 +3961,7 @@ export interface components {
             scene_check: components["schemas"]["SceneCheckOut"] | null;
             /** Slope */
             slope: number;
+            steadied: components["schemas"]["SteadiedOut"] | null;
             /** Stops */
             stops: number;
             /** Target */
@@ -4863,10 +4869,20 @@ export interface components {
             /** Agrees */
             agrees: boolean;
             /**
+             * Can Steady
+             * @default false
+             */
+            can_steady: boolean;
+            /**
              * Drift
              * @default []
              */
             drift: components["schemas"]["DriftOut"][];
+            /**
+             * Is Old
+             * @default false
+             */
+            is_old: boolean;
             /** Moments */
             moments: components["schemas"]["ApartOut"][];
             /** Names */
@@ -5182,6 +5198,23 @@ export interface components {
             warnings: string[];
             /** Width */
             width: number;
+        };
+        /**
+         * SteadiedOut
+         * @description What a scene's colours had to say beside a chart.
+         */
+        SteadiedOut: {
+            /** Aside */
+            aside: number;
+            /** Count */
+            count: number;
+            /** Left Out */
+            left_out: number;
+            /** Names */
+            names: [
+                string,
+                string
+            ];
         };
         /** SteppedOut */
         SteppedOut: {

@@ -156,6 +156,7 @@ export const match = (changes: Partial<Match> = {}): Match => ({
   kind: "chart",
   scene: null,
   scene_check: null,
+  steadied: null,
   expected_seen: null,
   stops: 0.33,
   flare_share: 0.005,

@@ -49,6 +49,7 @@ const SCENE: Scene = {
   error: null,
   problem: null,
   toggle: vi.fn(),
+  steady: vi.fn(),
   compare: vi.fn(),
   pin: undefined,
   aim: vi.fn(),

@@ -1,6 +1,6 @@
 import { type PointerEvent, useRef, useState } from "react";
 import type { Clip } from "@/api/client";
-import type { Area } from "./choice";
+import type { Area } from "@/shared/fitChoice";
 
 type Drawn = { number: number; area: Area };
 

@@ -3,11 +3,11 @@ import { type Ref, useEffect, useImperativeHandle, useRef, useState } from "reac
 import { api, type Point, type Schemas, type Side, unwrap } from "@/api/client";
 import { afterChange, pictureUrl } from "@/api/queries";
 import { Problem } from "@/shared/Feedback";
+import type { Area } from "@/shared/fitChoice";
 import { CameraMark } from "@/shared/Marks";
 import { PutAway } from "@/shared/PutAway";
 import { AreaOverlay } from "./AreaOverlay";
 import { Bracket } from "./Bracket";
-import type { Area } from "./choice";
 import { GridOverlay } from "./GridOverlay";
 import { closer, quarterTurn, startingCorners } from "./geometry";
 import { Loupe } from "./Loupe";

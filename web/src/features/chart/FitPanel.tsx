@@ -1,9 +1,9 @@
 import { useState } from "react";
 import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
+import { type FitChoice, skinsOf, wordOf } from "@/shared/fitChoice";
 import { signed } from "@/shared/Tuner";
 import { CameraMenu } from "./CameraMenu";
-import { type FitChoice, skinsOf, wordOf } from "./choice";
 import { EncodingCheck } from "./EncodingCheck";
 import { GreyRamp } from "./GreyRamp";
 import { Neighbours } from "./Neighbours";
@@ -62,6 +62,7 @@ export function FitPanel({
             with {wordOf(angle, choice.model)}
             {choice.skins && skins.length > 0 && ", skins first"}
             {choice.pool && ", other lights"}
+            {choice.withScene && ", the scene"}
           </span>
           {match && !borrowed && canFit && (
             <button type="button" className="btn btn-xs" onClick={() => setAsking(true)}>

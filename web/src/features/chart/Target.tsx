@@ -1,6 +1,6 @@
 import { useRef } from "react";
 import type { Angle } from "@/api/client";
-import type { FitChoice } from "./choice";
+import { canSteady, type FitChoice } from "@/shared/fitChoice";
 
 /** What the fit brings the angle to. */
 export function Target({
@@ -68,7 +68,8 @@ export function Beside({
   onChoice: (choice: FitChoice) => void;
 }) {
   const canPool = angle.other_lights > 0 && choice.values === "";
-  if (!canPool && !choice.areas.length) return null;
+  const steadies = canSteady(angle) && choice.values === "";
+  if (!canPool && !steadies && !choice.areas.length) return null;
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
       {canPool && (
@@ -85,6 +86,20 @@ export function Beside({
           with{" "}
           {angle.other_lights === 1 ? "another light's" : `${angle.other_lights} other lights'`}{" "}
           charts
+        </label>
+      )}
+      {steadies && (
+        <label
+          className="flex cursor-pointer items-center gap-1.5"
+          title="Colours that both scenes show in this light take part beside the patches: what is in the pictures is matched nearer"
+        >
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={choice.withScene}
+            onChange={(e) => onChoice({ ...choice, withScene: e.target.checked })}
+          />
+          with the scene's colours
         </label>
       )}
       <Areas angle={angle} choice={choice} onChoice={onChoice} />

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type Angle, api, unwrap } from "@/api/client";
 import { Dialog } from "@/shared/Dialog";
 import { Loading, Problem } from "@/shared/Feedback";
-import { type FitChoice, fitBody, wordOf } from "./choice";
+import { type FitChoice, fitBody, wordOf } from "@/shared/fitChoice";
 
 /** What the next fit would change, before it is made; nothing is stored by looking. */
 export function WouldChange({

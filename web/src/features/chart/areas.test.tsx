@@ -1,10 +1,10 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
+import { type Area, choiceOf, fitBody, plainChoice, withArea } from "@/shared/fitChoice";
 import { angle, clip, layout, match, reading, residuals } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { AreaOverlay, between } from "./AreaOverlay";
 import { Bracket } from "./Bracket";
-import { type Area, choiceOf, fitBody, plainChoice, withArea } from "./choice";
 import { FitPanel } from "./FitPanel";
 import { LayoutChoice } from "./LayoutChoice";
 import { Beside, Target } from "./Target";

@@ -1,9 +1,9 @@
 import { fireEvent, render, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Angle, Point } from "@/api/client";
+import { type FitChoice, plainChoice } from "@/shared/fitChoice";
 import { angle, clip, layout, match, residuals } from "@/test/fixtures";
 import { show } from "@/test/show";
-import { type FitChoice, plainChoice } from "./choice";
 import { FitPanel } from "./FitPanel";
 import { GridOverlay } from "./GridOverlay";
 import { Residuals } from "./Residuals";

@@ -2,9 +2,9 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { fireEvent, render, screen } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { expect, it, vi } from "vitest";
+import { type FitChoice, plainChoice } from "@/shared/fitChoice";
 import { angle } from "@/test/fixtures";
 import { CameraMenu } from "./CameraMenu";
-import { type FitChoice, plainChoice } from "./choice";
 import { ShootingSheet } from "./ShootingSheet";
 import { WouldChange } from "./WouldChange";
 

@@ -121,9 +121,21 @@ export function CompareWithScene({
       >
         {match.scene ? "Follow the drift" : "Compare with the scene"}
       </button>
+      {check?.agrees && check.can_steady && !match.steadied && (
+        <button
+          type="button"
+          className="btn btn-sm"
+          disabled={scene.running}
+          title="The charts are fitted again with the colours that both scenes show beside the patches: what is in the pictures is matched nearer"
+          onClick={scene.steady}
+        >
+          Steady the fit with it
+        </button>
+      )}
       {check && !scene.running && (
         <div className="flex basis-full items-center gap-3">
           <p className="min-w-0 flex-1" role={check.agrees ? "status" : "alert"}>
+            {check.is_old && "A clip is taken otherwise since: compare again. "}
             {check.words} <span className="faint">({check.names.join(", ")})</span>
           </p>
           <DriftCurve points={check.drift ?? []} />
@@ -139,7 +151,10 @@ const percent = (share: number) => `${Math.round(100 * share)} %`;
 export function standsOn(match: Match): string {
   const scene = match.scene;
   if (match.borrowed) return `borrowed from ${match.borrowed.source}`;
-  if (!scene) return match.model_word;
+  if (!scene)
+    return match.steadied
+      ? `${match.model_word}, the chart and ${match.steadied.count} colours of the scene`
+      : match.model_word;
   if (match.kind === "areas") return `from ${scene.probes} probes`;
   if (match.kind === "statistics")
     return `an estimate by statistics${scene.pin ? ` to ${scene.pin.name}` : ""}${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;

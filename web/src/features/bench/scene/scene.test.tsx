@@ -37,6 +37,7 @@ const scene = (more: Partial<Scene> = {}): Scene => ({
   error: null,
   problem: null,
   toggle: vi.fn(),
+  steady: vi.fn(),
   compare: vi.fn(),
   pin: undefined,
   aim: vi.fn(),

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
-import { isOpen, jobsQuery, pinsQuery, spotsQuery } from "@/api/queries";
+import { afterChange, isOpen, jobsQuery, pinsQuery, spotsQuery } from "@/api/queries";
+import { choiceOf, fitBody } from "@/shared/fitChoice";
 import type { HandStore } from "../hand";
 import { acrossOf, type Spot } from "./across";
 
@@ -62,9 +63,20 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     onSuccess: () =>
       client.invalidateQueries({ queryKey: jobsQuery(angle.production_id).queryKey }),
   });
+  const steady = useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches", {
+          params: { path: { light_id: angle.light_id, camera_id: angle.angle.camera_id } },
+          body: fitBody({ ...choiceOf(angle), withScene: true }, angle),
+        }),
+      ),
+    onSettled: () => afterChange(client, "matching"),
+  });
   const asked = check.data?.id ?? 0;
   const job = jobs.find((j) => j.id === Math.max(make.data?.id ?? 0, asked));
-  const running = make.isPending || check.isPending || (job !== undefined && isOpen(job));
+  const running =
+    make.isPending || check.isPending || steady.isPending || (job !== undefined && isOpen(job));
   const out = match?.scene?.left_out ?? [];
   const [shown, setShown] = useState(true);
   return {
@@ -78,8 +90,10 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     aim: setAimed,
     running,
     step: running ? (job?.step ?? "Looking …") : "",
-    error: make.error ?? check.error,
+    error: make.error ?? check.error ?? steady.error,
     compare: () => check.mutate(),
+    /** Fit the charts again, with the colours of the scenes that were compared beside them. */
+    steady: () => steady.mutate(),
     problem: running ? null : (job?.problem ?? null),
     /** Take a place out, or back in; the match is fitted again. */
     toggle: (spot: Spot) => {

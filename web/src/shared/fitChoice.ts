@@ -17,6 +17,8 @@ export type FitChoice = {
   pool: boolean;
   /** Whether clipped highlights are filled towards the light. */
   fills: boolean;
+  /** Whether colours of the scene that was compared with it take part. */
+  withScene: boolean;
   /** "published", "kept" (the match's own table) or a table, not the reference's own reading. */
   values: string;
   valuesName: string;
@@ -32,6 +34,7 @@ export const plainChoice: FitChoice = {
   areas: [],
   pool: false,
   fills: true,
+  withScene: false,
   values: "",
   valuesName: "",
 };
@@ -55,6 +58,7 @@ export function choiceOf(angle: Angle): FitChoice {
     areas: match.areas.map((pair) => ({ ...pair })),
     pool: match.pool,
     fills: match.fills,
+    withScene: match.steadied !== null,
     values: match.target === null ? "" : match.target === "published values" ? "published" : "kept",
     valuesName: match.target ?? "",
   };
@@ -71,6 +75,7 @@ export function fitBody(choice: FitChoice, angle: Angle) {
     ),
     pool: choice.pool && !choice.values,
     fills: choice.fills,
+    with_scene: choice.withScene && !choice.values,
     values: choice.values,
     values_name: choice.valuesName,
     base_number: angle.base_number,
@@ -87,6 +92,13 @@ export function withArea(
   if (open < 0) return [...areas, { reference: null, angle: null, weight: 1, [side]: area }];
   return areas.map((pair, i) => (i === open ? { ...pair, [side]: area } : pair));
 }
+
+/** Whether a scene was compared with the match in force that can steady its fit. */
+export const canSteady = ({ match }: Angle): boolean =>
+  match !== null &&
+  match.kind === "chart" &&
+  (match.steadied !== null || match.scene_check?.can_steady === true) &&
+  match.scene_check?.agrees !== false;
 
 /** What a model is called, short. */
 export const wordOf = (angle: Angle, model: Model): string =>
