@@ -112,7 +112,11 @@ class Problem:
 
     def with_extra(self, extra: A) -> Problem:
         """Return the same problem with other extra variance."""
-        return replace(self, extra=extra)
+        other = replace(self, extra=extra)
+        for name in ("target", "design", "smooth_gram"):  # these do not depend on it
+            if name in self.__dict__:
+                other.__dict__[name] = self.__dict__[name]
+        return other
 
 
 def bent_plane(place: A) -> A:
@@ -190,11 +194,26 @@ class Solved:
 
     def left_out_errors(self) -> tuple[A, A]:
         """Return each patch's error given all others, their errors too, and its covariance."""
-        n = len(self.weighted) // 3
-        inverse = self.inverse
-        blocks = inverse.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
-        cov = np.asarray(np.linalg.inv(blocks), np.float64)
-        return np.asarray(np.einsum("nij,nj->ni", cov, self.weighted.reshape(n, 3))), cov
+        return errors_left_out(self.inverse, self.weighted)
+
+
+def errors_left_out(inverse: A, weighted: A) -> tuple[A, A]:
+    """Return the same (n, 3) and (n, 3, 3), of what a `Solved` knows."""
+    n = len(weighted) // 3
+    blocks = inverse.reshape(n, 3, n, 3)[np.arange(n), :, np.arange(n), :]
+    cov = np.asarray(np.linalg.inv(blocks), np.float64)
+    return np.asarray(np.einsum("nij,nj->ni", cov, weighted.reshape(n, 3))), cov
+
+
+def with_variance(inverse: A, weighted: A, row: int, variance: A) -> tuple[A, A]:
+    """Return inverse and weighted residual after a row's variance (3, 3) has grown by so much.
+
+    By the Woodbury identity: solving again takes ten times as long.
+    """
+    at = slice(3 * row, 3 * row + 3)
+    column = inverse[:, at]
+    pulled = column @ np.linalg.solve(np.eye(3) + variance @ inverse[at, at], variance)
+    return inverse - pulled @ column.T, weighted - pulled @ weighted[at]
 
 
 class Model:
@@ -204,6 +223,12 @@ class Model:
         self.problem = problem
         self.priors = priors
         self._parts: dict[str, tuple[A, A]] = {}
+
+    def with_extra(self, extra: A) -> Model:
+        """Return the same model of a problem with other extra variance, which its parts lack."""
+        other = Model(self.problem.with_extra(extra), self.priors)
+        other._parts = self._parts
+        return other
 
     def _prior_mean(self, family: str) -> A:
         mean = np.zeros(_WIDTH)

@@ -19,7 +19,9 @@ from syntonos.core.matching.bayes import (
     Setting,
     Solved,
     bent_plane,
+    errors_left_out,
     parts_of,
+    with_variance,
 )
 from syntonos.core.matching.expected import expected_errors
 from syntonos.core.matching.metric import linear_metric
@@ -172,10 +174,8 @@ def _robust(model: Model, solved: Solved, readings: Readings
         else:
             wild.add(i)
             extra[i] = np.eye(3) * _WILD_SD**2
-        again = model.problem.with_extra(p.extra + extra)
-        solved = Model(again, model.priors).solve(solved.setting, np.array([solved.tau]))[0]
-        inverse, weighted = solved.inverse, solved.weighted
-    error, cov = solved.left_out_errors()
+        inverse, weighted = with_variance(inverse, weighted, i, extra[i] / p.weight[i])
+    error, cov = errors_left_out(inverse, weighted)
     distance = np.einsum("ni,nij,nj->n", error, np.linalg.inv(cov), error)
     weight = np.minimum((_NU + 3) / (_NU + distance), 1.0)
     weight[p.patches == PAIR] = 1.0
@@ -234,11 +234,11 @@ def run_rounds(readings: Readings, priors: dict[str, Prior], settings: Sequence[
     scouts = scouts_of(sorted({s.family for s in settings}), offsets, 0.02 if has_smooth else 0.0)
     for turn in range(_ROUNDS):
         plain = Model(_problem(readings, line, np.zeros((n, 3, 3)), taken), priors)
-        seen = Model(plain.problem.with_extra(extra), priors)
+        seen = plain.with_extra(extra)
         solved = seen.best(scouts, FEW_TAUS)
         fresh = plain.solve(solved.setting, np.array([solved.tau]))[0]
         extra, glared, wild = _robust(plain, fresh, readings)
-        again = Model(plain.problem.with_extra(extra), priors)
+        again = plain.with_extra(extra)
         solved = again.best(scouts, FEW_TAUS)
         if turn < _ROUNDS - 1:
             line, taken = _moved(line, solved, taken)

@@ -87,7 +87,7 @@ def check_by_scene(
 
 def far_off(match: Match, colours: Clusters) -> str:
     """Say how far a match is off at colours of a scene (`scene_colours`), "" where they agree."""
-    off = tuner_fitted(colours.reference, through_match(match, colours.angle), _SPREAD)
+    off = tuner_fitted(*alike(colours.reference, through_match(match, colours.angle)), _SPREAD)
     return _too_far({k: getattr(off, k) for k in MOST})
 
 
