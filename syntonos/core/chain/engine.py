@@ -40,6 +40,38 @@ def _aces_processor(display: str, version: str) -> Any:
     )  # fmt: skip
 
 
+def behind_aces(xyz: NDArray[np.float64], display: str, version: str) -> NDArray[np.float64]:
+    """Return the scene that an ACES output shows as some light.
+
+    Parameters
+    ----------
+    xyz : (..., 3)
+        CIE XYZ about D65, 1 at 100 cd/m2; within what the output can show.
+    display : str
+        A display's slug.
+    version : str
+        "1.3" or "2.0".
+
+    Returns
+    -------
+    (..., 3) float64
+        ACES2065-1. The output transform's own inverse, done by OpenColorIO in float32.
+    """
+    light = np.ascontiguousarray(xyz, np.float32)
+    _aces_inverse(display, version).applyRGB(light)
+    return light.astype(np.float64)
+
+
+@lru_cache(maxsize=16)
+def _aces_inverse(display: str, version: str) -> Any:
+    import PyOpenColorIO as ocio
+
+    target = find_display(display)
+    name = target.aces_1 if version == "1.3" else target.aces_2
+    back = ocio.BuiltinTransform(name, ocio.TRANSFORM_DIR_INVERSE)
+    return ocio.Config.CreateRaw().getProcessor(back).getDefaultCPUProcessor()
+
+
 @cache
 def _pool() -> ThreadPoolExecutor:
     return ThreadPoolExecutor(min(os.cpu_count() or 1, 8), thread_name_prefix="engine")

@@ -8,8 +8,9 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Output
+from syntonos.core.chain import AcesOutput, EncodingOutput, Output
 from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.engine import behind_aces
 from syntonos.core.chain.stages.output import AnyOutput
 from syntonos.core.encodings import (
     AP1,
@@ -21,12 +22,15 @@ from syntonos.core.encodings import (
     take_levels_off,
 )
 from syntonos.core.encodings.film import DENSITIES, DENSITY_NAMES, decode_density
-from syntonos.core.errors import FitError
 from syntonos.core.matching.highlights import clipped_channels, top_of
 from syntonos.core.media.profiles import profile_light
 
 PROFILE: Final = "profile"  # taken as the picture's own ICC profile says
 _LEAST_CODE, _MOST_CODE = 0.004, 0.996  # of a display's range: beyond, nothing is told
+_AP0: Final = GAMUTS["ap0"]
+# The ACES reference gamut compression leaves alone what is less saturated than that: least over
+# largest channel, 1 less its lowest threshold (S-2020-001: 0.803 for magenta).
+_LEAST_OF_MOST: Final = 0.2
 _MOST_OF_PEAK: Final = 0.97  # display light, beyond which a tone scale squeezes all together
 GRADED: Final = (
     "It stands on a picture as it is shown: what is clipped or crushed in that tells nothing, and "
@@ -104,8 +108,6 @@ def target_light(
     ------
     EncodingError, MediaError
         For an unknown encoding, or a profile that is not understood.
-    FitError
-        target.output, where the output is not one that can be led back.
     """
     if taken_as in DENSITIES:
         light = decode_density(take_levels_off(code_rgb, levels), taken_as)
@@ -142,12 +144,15 @@ def _undone(
         clear = clear & ((there > low) & (there < high)).all(axis=-1)
         scene = tone.invert(np.clip(there, low, high), display.peak)
         lin = scene @ gamut_matrix(display.gamut, AP1).T
-    elif isinstance(output, Output) or output.kind == "output-encoding":
-        lin = shown @ gamut_matrix(gamut, AP1).T
+    elif isinstance(output, AcesOutput):
+        display = find_display(output.display)
+        there = shown @ gamut_matrix(gamut, display.gamut).T
+        clear = clear & ((there > 0) & (there < _MOST_OF_PEAK * display.peak)).all(axis=-1)
+        held = np.clip(there, 0, _MOST_OF_PEAK * display.peak) @ display.gamut.to_xyz.T
+        lin = behind_aces(held, output.display, output.version) @ gamut_matrix(_AP0, AP1).T
     else:
-        raise FitError(
-            "A picture that was made for looking at is led back through the output, and an ACES "
-            "output is not.", code="target.output",
-            hint="Choose an output with our tone scale, or without one, and match again.",
-        )  # fmt: skip
+        lin = shown @ gamut_matrix(gamut, AP1).T
+    if not isinstance(output, EncodingOutput) and output.compression:
+        # What the gamut compression has moved is not led back.
+        clear = clear & (lin.min(axis=-1) > _LEAST_OF_MOST * lin.max(axis=-1))
     return TargetLight(np.asarray(lin, np.float32), np.asarray(clear, np.bool_), GRADED)
