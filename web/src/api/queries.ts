@@ -34,14 +34,20 @@ const TOUCHED = {
   matching: new Set([...PICTURE, "clips", "clip"]), // readings, fits, revisions
 };
 
+// What people look at: asked for before the rest, since a browser sends only a few at once.
+const NEAR = new Set(["angle", "matches"]);
+
 /** Ask again, by key, for what a change may have touched; anything of the production by default. */
-export const afterChange = (client: QueryClient, what?: keyof typeof TOUCHED): Promise<void> =>
-  client.invalidateQueries({
-    predicate: ({ queryKey }) => {
-      const first = String(queryKey[0]);
-      return what ? TOUCHED[what].has(first) : !FIXED.has(first);
-    },
-  });
+export async function afterChange(client: QueryClient, what?: keyof typeof TOUCHED): Promise<void> {
+  const touched = ({ queryKey }: { queryKey: readonly unknown[] }, near: boolean) => {
+    const first = String(queryKey[0]);
+    return NEAR.has(first) === near && (what ? TOUCHED[what].has(first) : !FIXED.has(first));
+  };
+  const rest = (query: { queryKey: readonly unknown[] }) => touched(query, false);
+  await client.invalidateQueries({ predicate: rest, refetchType: "none" });
+  await client.invalidateQueries({ predicate: (query) => touched(query, true) });
+  await client.refetchQueries({ predicate: rest, type: "active", stale: true });
+}
 
 /** Who is signed in; nobody is asked on one's own machine. */
 export const sessionQuery = () =>

@@ -100,6 +100,12 @@ export function Beside({
             onChange={(e) => onChoice({ ...choice, withScene: e.target.checked })}
           />
           with the scene's colours
+          {angle.match?.steadied && (
+            <span className="faint">
+              {angle.match.steadied.count}, {angle.match.steadied.aside} set aside, ΔE{" "}
+              {angle.match.steadied.left_out.toFixed(2)} cross-validated
+            </span>
+          )}
         </label>
       )}
       <Areas angle={angle} choice={choice} onChoice={onChoice} />

@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Angle, api, type Schemas, unwrap } from "@/api/client";
 import { afterChange, isOpen, jobsQuery, pinsQuery, spotsQuery } from "@/api/queries";
 import { choiceOf, fitBody } from "@/shared/fitChoice";
@@ -7,6 +7,7 @@ import type { HandStore } from "../hand";
 import { acrossOf, type Spot } from "./across";
 
 type Way = Schemas["FromSceneIn"]["by"];
+const NONE: Spot[] = [];
 export type Clips = readonly [{ id: number } | undefined, { id: number } | undefined];
 
 /** Matches without a chart: made by a job from the clips on screen, and the places they stand on. */
@@ -79,11 +80,27 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     make.isPending || check.isPending || steady.isPending || (job !== undefined && isOpen(job));
   const out = match?.scene?.left_out ?? [];
   const [shown, setShown] = useState(true);
+  const flip = (spot: Spot) => {
+    if (running || !match?.scene) return;
+    const key = spot.box.join();
+    const rest = out.filter((box) => box.join() !== key);
+    make.mutate({
+      by: "picture",
+      left_out: rest.length < out.length ? rest : [...out, spot.box],
+      with_probes: match.scene.probes > 0,
+    });
+  };
+  // The same for ever: hundreds of marks hold it.
+  const latest = useRef(flip);
+  useEffect(() => {
+    latest.current = flip;
+  });
+  const toggle = useCallback((spot: Spot) => latest.current(spot), []);
   return {
     /** Whether the places are shown over the pictures. */
     shown,
     show: setShown,
-    spots: isOfPlaces ? (spots ?? []) : [],
+    spots: (isOfPlaces && spots) || NONE,
     run: make.mutate,
     /** The pin that is matched to; without one the reference's clip. */
     pin,
@@ -96,16 +113,7 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
     steady: () => steady.mutate(),
     problem: running ? null : (job?.problem ?? null),
     /** Take a place out, or back in; the match is fitted again. */
-    toggle: (spot: Spot) => {
-      if (running || !match?.scene) return;
-      const key = spot.box.join();
-      const rest = out.filter((box) => box.join() !== key);
-      make.mutate({
-        by: "picture",
-        left_out: rest.length < out.length ? rest : [...out, spot.box],
-        with_probes: match.scene.probes > 0,
-      });
-    },
+    toggle,
   };
 }
 
