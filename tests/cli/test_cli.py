@@ -469,3 +469,36 @@ def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tm
     assert match(str(other), "--by", "picture") == 4
     assert "do not show the same scene" in capsys.readouterr().err
     assert not out.exists()
+
+
+def test_scenes_beside_charts_steady_the_fit_or_say_why_not(media, tmp_path, capsys):
+    def files(take):
+        return [str(sorted((media / name).glob(f"{name[0]}004_{take}*"))[0])
+                for name in ("Alder", "Birch")]  # fmt: skip
+
+    report = tmp_path / "b.json"
+
+    def match(*more):
+        (one, other) = files("01")
+        return main([
+            "match", "--reference", one, "--reference-encoding", "logc3-ei800/awg3",
+            "--angle", other, "--angle-encoding", "s-log3/s-gamut3.cine", "--size", "17",
+            "--out", str(tmp_path / "b.cube"), "--report", str(report), *more,
+        ])  # fmt: skip
+
+    assert match() == 0
+    alone = json.loads(report.read_text())["fit"]
+    one, other = files("02")
+    assert match("--reference-scene", one, "--angle-scene", other) == 0
+    assert "the scene agrees with the chart" in capsys.readouterr().out
+    found = json.loads(report.read_text())
+    assert found["scene"]["agrees"] is True
+    assert found["fit"]["steadied"]["count"] > 20
+    assert "steadied" not in alone
+    assert found["fit"]["match"] != alone["match"]
+    # The angle's scene is another picture: told, and the charts alone decide.
+    assert match("--reference-scene", one, "--angle-scene", files("01")[0]) == 0
+    assert "warning: The scene" in capsys.readouterr().err
+    assert json.loads(report.read_text())["fit"]["match"] == alone["match"]
+    assert match("--reference-scene", one) == 2
+    assert "--angle-scene" in capsys.readouterr().err
