@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
-from syntonos.core.chain._rows import mix_cell, mix_rows, on_line
+from syntonos.core.chain._rows import mix_corners, mix_rows, on_line
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tile import TILE, load, store
 from syntonos.core.chain.tone import tone_scalar
@@ -90,7 +90,7 @@ def _affine_to_clip(x: Any, a: Any) -> None:
 
 
 @jit
-def _model(x: Any, a: Any, tables: Any) -> None:
+def _model(x: Any, a: Any, tables: Any, floats: Any) -> None:
     """Run a match stage with roots and smooth residual, and its blend to a clip.
 
     Parameters: into x (12), matrix (9), out of y (12), clip start and slope, luminance (3), place
@@ -104,8 +104,7 @@ def _model(x: Any, a: Any, tables: Any) -> None:
     edge = np.float32(top)
     scale = edge / (_REACH + _REACH)
     rr, gg, bb = x[0], x[1], x[2]
-    keep, light = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    us, vs = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
+    keep, light, us, vs = floats[0], floats[1], floats[2], floats[3]
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         low = r if r < g else g
@@ -326,14 +325,14 @@ def _by_luma(x: Any, a: Any) -> None:
 
 
 @jit
-def _curves(x: Any, a: Any, tables: Any) -> None:
+def _curves(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """Three curves, straight beyond their ends: place, size, low, steps to one.
 
     The table holds a value and how far the next one is, for each channel.
     """
     at, top, low, scale = int(a[0]), int(a[1]) - 1, a[2], a[3]
     edge = np.float32(top - 1)
-    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
+    places, cells = floats[0], ints[0]
     for c in range(3):
         row, first = x[c], np.int32(at + 2 * c)
         for i in range(TILE):
@@ -347,13 +346,13 @@ def _curves(x: Any, a: Any, tables: Any) -> None:
 
 
 @jit
-def _ratio(x: Any, a: Any, tables: Any) -> None:
+def _ratio(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """A factor by luminance: place, size, low, steps to one (log2), luminance (3)."""
     at, top, low, scale = np.int32(a[0]), int(a[1]) - 1, a[2], a[3]
     lr, lg, lb = a[4], a[5], a[6]
     edge, last = np.float32(top), np.float32(top - 1)
     rr, gg, bb = x[0], x[1], x[2]
-    places, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
+    places, cells = floats[0], ints[0]
     for i in range(TILE):
         y = lr * rr[i] + lg * gg[i] + lb * bb[i]
         p = (log2(y if y > _TINY else _TINY) - low) * scale
@@ -370,7 +369,7 @@ def _ratio(x: Any, a: Any, tables: Any) -> None:
 
 
 @jit
-def _hues(x: Any, a: Any, tables: Any) -> None:
+def _hues(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """Turn and scale chroma by hue, and add stops where there is chroma; neutral stays.
 
     Parameters: place, size of the table over the angle, luminance (3), which is kept.
@@ -380,10 +379,8 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
     scale = np.float32(size) * _QUARTER
     last = np.float32(size - 1)
     rr, gg, bb = x[0], x[1], x[2]
-    us, vs = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    places, lifts = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    cs, ss = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    cells = np.empty(TILE, np.int32)
+    us, vs, places, lifts, cs, ss = floats[0], floats[1], floats[2], floats[3], floats[4], floats[5]
+    cells = ints[0]
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         u = (r + r - g - b) * _U
@@ -412,19 +409,21 @@ def _hues(x: Any, a: Any, tables: Any) -> None:
 
 
 @jit
-def _shift(x: Any, a: Any, tables: Any) -> None:
+def _shift(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """Add a vector by mean and chroma: place; size, low, steps to one of the mean; of chroma.
 
-    Each node has a fourth value: whether anything moves in the cell that begins there.
+    Each node has a fourth value: whether anything moves in the cell that begins there. Between
+    nodes by tetrahedra, which look at half of a cell's corners.
     """
     at, tall, low, rise = np.int32(a[0]), np.int32(a[1]), a[2], a[3]
     wide, edge, scale = np.int32(a[4]), a[5], a[6]
     # A hair below the last node, so that its cell is the one before.
     top_l, top_w = np.float32(tall - 1) * _LAST, np.float32(wide - 1) * _LAST
     rr, gg, bb = x[0], x[1], x[2]
-    ls, us = np.empty(TILE, np.float32), np.empty(TILE, np.float32)
-    vs, cells = np.empty(TILE, np.float32), np.empty(TILE, np.int32)
+    most, mid, least = floats[0], floats[1], floats[2]
+    cells, near, far = ints[0], ints[1], ints[2]
     row, layer = np.int32(_I4 * wide), np.int32(_I4 * np.int32(wide * wide))
+    end = np.int32(np.int32(layer + row) + _I4)
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         mean = ((r + g + b) * _THIRD - low) * rise
@@ -441,11 +440,22 @@ def _shift(x: Any, a: Any, tables: Any) -> None:
         cells[i] = np.int32(
             at + np.int32(np.int32(il * layer) + np.int32(np.int32(iu * row) + np.int32(_I4 * iv)))
         )
-        ls[i], us[i], vs[i] = mean - np.float32(il), u - np.float32(iu), v - np.float32(iv)
+        fl, fu, fv = mean - np.float32(il), u - np.float32(iu), v - np.float32(iv)
+        # The longest step is taken first, the shortest last.
+        by_u, by_v = (row if fu >= fv else _I4), (row if fu < fv else _I4)
+        near[i] = layer if (fl >= fu) & (fl >= fv) else by_u
+        far[i] = np.int32(end - (layer if (fl < fu) & (fl < fv) else by_v))
+        high, small = (fu if fu > fv else fv), (fu if fu < fv else fv)
+        most[i] = fl if fl > high else high
+        least[i] = fl if fl < small else small
+        mid[i] = (high if high < fl else fl) if fl > small else small
     for i in range(TILE):
         j = np.int64(cells[i])
         if tables[j + 3] > _F0:
-            dr, dg, db = mix_cell(tables, j, np.int64(row), np.int64(layer), ls[i], us[i], vs[i])
+            dr, dg, db = mix_corners(
+                tables, j, j + np.int64(near[i]), j + np.int64(far[i]), j + np.int64(end),
+                most[i], mid[i], least[i],
+            )  # fmt: skip
             rr[i] += dr
             gg[i] += dg
             bb[i] += db
@@ -459,8 +469,22 @@ def _curve(x: Any, a: Any, op: int) -> None:
 
 
 @jit
-def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
-    """Run a program over one tile x (3, TILE) float32, in place; `kept` is room for another."""
+def room_of_tile() -> Any:
+    """Return what a tile is worked on with: for another tile, and for numbers on the way.
+
+    Made once for many tiles: asking for memory costs as much as many an opcode.
+    """
+    return (
+        np.zeros((3, TILE), np.float32),
+        np.zeros((6, TILE), np.float32),
+        np.zeros((3, TILE), np.int32),
+    )
+
+
+@jit
+def run_tile(x: Any, room: Any, ops: Any, params: Any, tables: Any) -> None:
+    """Run a program over one tile x (3, TILE) float32, in place, with a `room_of_tile`."""
+    kept, floats, ints = room
     for k in range(ops.size):
         op, a = ops[k], params[k]
         if op == OP_AFFINE:
@@ -468,7 +492,7 @@ def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
         elif op == OP_AFFINE_TO_CLIP:
             _affine_to_clip(x, a)
         elif op == OP_MODEL:
-            _model(x, a, tables)
+            _model(x, a, tables, floats)
         elif op == OP_HIGHLIGHTS:
             _toward_light(x, a)
         elif op == OP_LEVELS:
@@ -492,13 +516,13 @@ def run_tile(x: Any, kept: Any, ops: Any, params: Any, tables: Any) -> None:
         elif op == OP_BY_LUMA:
             _by_luma(x, a)
         elif op == OP_CURVES:
-            _curves(x, a, tables)
+            _curves(x, a, tables, floats, ints)
         elif op == OP_RATIO:
-            _ratio(x, a, tables)
+            _ratio(x, a, tables, floats, ints)
         elif op == OP_HUES:
-            _hues(x, a, tables)
+            _hues(x, a, tables, floats, ints)
         elif op == OP_SHIFT:
-            _shift(x, a, tables)
+            _shift(x, a, tables, floats, ints)
         elif op == OP_KEEP:
             kept[:] = x
         elif op == OP_BLEND:
@@ -525,11 +549,11 @@ def run_float(
     """Run a program over pixels (n, 3) float32 into (n, 3) float32."""
     n = src.shape[0]
     x = np.zeros((3, TILE), np.float32)
-    kept = np.zeros((3, TILE), np.float32)
+    room = room_of_tile()
     for start in range(0, n, TILE):
         count = min(TILE, n - start)
         load(x, src[start : start + count])
-        run_tile(x, kept, ops, params, tables)
+        run_tile(x, room, ops, params, tables)
         store(x, dst[start : start + count])
 
 
@@ -549,7 +573,7 @@ def run_grid(
     """
     n, total = axis.shape[0], dst.shape[0]
     x = np.zeros((3, TILE), np.float32)
-    kept = np.zeros((3, TILE), np.float32)
+    room = room_of_tile()
     reds, greens, blues = axis[:, 0].copy(), axis[:, 1].copy(), axis[:, 2].copy()
     rr, gg, bb = x[0], x[1], x[2]
     # Where a matrix comes first, what red and green add is the same for a whole row of blues.
@@ -583,7 +607,7 @@ def run_grid(
             if g == n:
                 g = 0
                 r += 1
-        run_tile(x, kept, ops[rest:], params[rest:], tables)
+        run_tile(x, room, ops[rest:], params[rest:], tables)
         store(x, dst[start : start + count])
 
 

@@ -71,29 +71,25 @@ def on_line(typingctx: Any, tables: Any, at: Any, share: Any) -> Any:
 
 
 @intrinsic  # type: ignore[untyped-decorator]
-def mix_cell(
-    typingctx: Any, tables: Any, at: Any, wide: Any, tall: Any, fl: Any, fu: Any, fv: Any
-) -> Any:
-    """Return three values mixed from the eight nodes of a cell.
+def mix_corners(
+    typingctx: Any, tables: Any, at: Any, near: Any, far: Any, end: Any, most: Any, mid: Any,
+    least: Any,
+) -> Any:  # fmt: skip
+    """Return three values mixed from the four nodes of a cell's tetrahedron that a place is in.
 
-    at, wide, tall : where the cell begins, and how far its next row and its next layer are
-    fl, fu, fv : shares along layers, rows and nodes
+    at, near, far, end : the nodes, from the cell's beginning to its end
+    most, mid, least : shares of the cell along its axes, the greatest first
     """
 
     def codegen(context: Any, builder: Any, sig: Any, args: Any) -> Any:
         data = _data(context, builder, sig, args)
-        start, row, layer = args[1:4]
-        by_layer, by_row, by_node = (_everywhere(builder, value) for value in args[4:])
-        layers = []
-        for base in (start, builder.add(start, layer)):
-            edges = []
-            for at_ in (base, builder.add(base, row)):
-                far = _row(builder, data, builder.add(at_, _I64(4)))
-                edges.append(_mixed(builder, _row(builder, data, at_), far, by_node))
-            layers.append(_mixed(builder, edges[0], edges[1], by_row))
-        found = _mixed(builder, layers[0], layers[1], by_layer)
+        nodes = [_row(builder, data, place) for place in args[1:5]]
+        found = nodes[0]
+        for before, after, share in zip(nodes, nodes[1:], args[5:], strict=False):
+            step = builder.fsub(after, before, flags=_FLAGS)
+            part = builder.fmul(step, _everywhere(builder, share), flags=_FLAGS)
+            found = builder.fadd(found, part, flags=_FLAGS)
         return _lanes(context, builder, sig, found, 3)
 
-    shares = (types.float32,) * 3
-    places = (types.int64,) * 3
+    places, shares = (types.int64,) * 4, (types.float32,) * 3
     return types.UniTuple(types.float32, 3)(tables, *places, *shares), codegen

@@ -22,7 +22,7 @@ from syntonos.core.chain.document import AcesOutput
 from syntonos.core.chain.program import Program
 from syntonos.core.chain.tables import clf_runner
 
-ENGINE_VERSION = 10  # part of every cache's key: raised when pixels change
+ENGINE_VERSION = 11  # part of every cache's key: raised when pixels change
 _Band = TypeVar("_Band")
 
 

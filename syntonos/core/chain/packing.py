@@ -6,9 +6,12 @@ an opcode's meaning from its number.
 
 from __future__ import annotations
 
+import threading
+from collections import OrderedDict
 from dataclasses import dataclass, replace
 from enum import Enum
-from typing import Any
+from functools import lru_cache
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -153,7 +156,10 @@ class Packer:
         if inverse and levels != "full":
             self.add(k.OP_LEVELS, (1 / scale, -offset / scale), Node.SCALE)
         if curve.family == TABLE:
-            op, place = k.DEC_TABLE if inverse else k.ENC_TABLE, self.table(np.array(curve.params))
+            op, place = (
+                k.DEC_TABLE if inverse else k.ENC_TABLE,
+                self.table(_own_curve(curve.params)),
+            )
             self.add(op, (place,), Node.CURVE, inverse=inverse)
         elif curve.family != LINEAR:
             op = (k.OP_DECODE if inverse else k.OP_ENCODE) + curve.family
@@ -185,9 +191,36 @@ class Packer:
         for row, (_, values) in zip(params, rows, strict=True):
             row[: values.size] = values
         ops = np.array([op for op, _ in rows], np.int32)
-        tables = np.concatenate(self.tables) if self.tables else np.zeros(4, np.float32)
+        tables = _put_together(tuple(self.tables))
         notes = tuple((name, begins[at]) for name, at in self.notes)
         return Program(ops, params, tables, tuple(self.hosted), notes)
+
+
+@lru_cache(maxsize=16)
+def _own_curve(params: tuple[float, ...]) -> NDArray[np.float32]:
+    return np.array(params, np.float32)
+
+
+_together: OrderedDict[tuple[tuple[int, int], ...], tuple[Any, NDArray[np.float32]]] = OrderedDict()
+_lock = threading.Lock()
+_MOST_TOGETHER: Final = 8
+
+
+def _put_together(tables: tuple[NDArray[np.float32], ...]) -> NDArray[np.float32]:
+    """Return tables one after the other; the same one while the same ones are asked for.
+
+    Under the hand only numbers change: megabytes would be copied for each picture, and be cold.
+    Tables are told apart by where they lie in memory, which is theirs as long as they are kept.
+    """
+    if not tables:
+        return np.zeros(4, np.float32)
+    key = tuple((table.ctypes.data, table.size) for table in tables)
+    with _lock:
+        kept = _together.pop(key, None) or (tables, np.concatenate(tables))
+        _together[key] = kept
+        while len(_together) > _MOST_TOGETHER:
+            _together.popitem(last=False)
+    return kept[1]
 
 
 def _with_offset(mat: NDArray[np.float64], offset: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -196,7 +196,7 @@ def _weights(pairs: tuple[ColourPair, ...]) -> tuple[A, A, A]:
     """Return places and reaches of bumps, and how much each adds (n, 3) to the working log.
 
     Solved so that each pair's colour goes as far as its strength says, as the table is looked up:
-    with the bumps at the eight nodes around it.
+    with the bumps at the four nodes of the tetrahedron that it lies in.
     """
     sources, wanted = _log(*(p.angle for p in pairs)), _log(*(p.reference for p in pairs))
     strength = np.array([p.strength for p in pairs])[:, None]
@@ -206,12 +206,17 @@ def _weights(pairs: tuple[ColourPair, ...]) -> tuple[A, A, A]:
     step = np.array([_WIDE_STEP, _WIDE_STEP, _MEAN_STEP])
     at = (sources @ _TO_PLANE.T - low) / step
     first = np.floor(at)
-    found = np.zeros((len(pairs), len(pairs)))
-    for corner in np.ndindex(2, 2, 2):
-        share = np.abs(1 - np.array(corner) - (at - first)).prod(axis=1)
+    # From a cell's beginning to its end along the axis of its greatest share first.
+    along = np.argsort(first - at, axis=1, kind="stable")
+    shares = np.take_along_axis(at - first, along, axis=1)
+    between = -np.diff(np.column_stack([np.ones(len(at)), shares, np.zeros(len(at))]), axis=1)
+    corner, found = np.zeros_like(at), np.zeros((len(pairs), len(pairs)))
+    for turn in range(4):
         node = (low + step * (first + corner)) @ np.linalg.inv(_TO_PLANE).T
         far = np.linalg.norm(_places(node)[:, None] - own[None], axis=-1) / reach
-        found += share[:, None] * _bump(far)
+        found += between[:, turn, None] * _bump(far)
+        if turn < 3:
+            corner[np.arange(len(at)), along[:, turn]] = 1
     weight = np.linalg.lstsq(found, strength * (wanted - sources), rcond=1e-6)[0]
     return own, reach, np.asarray(weight, np.float64)
 

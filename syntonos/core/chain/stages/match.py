@@ -181,9 +181,9 @@ def _arrays(roots: _Rows, smooth: _Rows) -> tuple[NDArray[np.float64], NDArray[n
 
 
 @lru_cache(maxsize=64)
-def model_table(roots: _Rows, smooth: _Rows) -> NDArray[np.float64]:
+def model_table(roots: _Rows, smooth: _Rows) -> NDArray[np.float32]:
     """Return a model's roots and smooth residual as `chroma_table` samples them; kept."""
-    return chroma_table(*_arrays(roots, smooth))
+    return np.ascontiguousarray(chroma_table(*_arrays(roots, smooth)), np.float32)
 
 
 def through_match(match: Match, lin_ap1: NDArray[np.float64]) -> NDArray[np.float64]:
