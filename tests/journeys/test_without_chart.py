@@ -76,7 +76,7 @@ def test_probes_make_a_match_by_keys(page, room):
             expect(marks).to_have_count(1 if side == "reference" else 2)
     page.get_by_role("button", name="4 probes only").focus()
     page.keyboard.press("Enter")
-    expect(page.get_by_text("expected, from probes")).to_be_visible()
+    expect(page.get_by_text("expected, from areas")).to_be_visible()
     expect(page.get_by_role("button", name="Estimate")).to_be_enabled()
     page.get_by_role("spinbutton", name="How much of the estimate is taken, per cent").fill("50")
     page.get_by_role("button", name="Estimate").focus()

@@ -9,6 +9,7 @@ from syntonos.core.chain import Chain, Decode, Output, compile_chain, run
 from syntonos.core.matching.targets import FILM, GRADED
 from syntonos.core.media import RecordingReader
 from syntonos.server.matching import from_scene
+from tests.foundry import HEIGHT, WIDTH, same_places
 from tests.icc import profile
 from tests.warm import MEDIA
 
@@ -139,3 +140,36 @@ def test_what_is_no_still_is_refused_and_nothing_is_kept(api, place, tmp_path):
     assert api("get", f"/productions/{place.production.pk}/pins") == [pin]
     refused = api("patch", f"/pins/{pin['id']}", {"taken_as": "profile"}, status=422)
     assert refused["code"] == "target.profile"
+
+
+def test_the_same_things_marked_in_a_pin_and_in_the_angle_make_a_match(api, place, path, tmp_path):
+    """Where a still shows something else as a whole, a person says what is the same."""
+    pin = bring(api, place, "graded.png", graded(place, tmp_path, "graded.png", "srgb"))
+    assert api("patch", f"/pins/{pin['id']}", {"taken_as": "srgb"}, **ME)["taken_as"] == "srgb"
+    _, by_picture = match_to(api, place, path, pin)
+    # Outside: what the traced scene says is the same in both views.
+    size = np.array([WIDTH, HEIGHT])
+    both = np.stack([at / size for at in same_places("a-scene", "b-scene", step=24)])
+    both = both[:, ((both > 0.05) & (both < 0.95)).all(axis=(0, 2))]
+    one, other = both[:, :: both.shape[1] // 10]
+    half = np.array([14, 14]) / size
+    areas = [[[*(r - half).tolist(), *(2 * half).tolist()], [*(a - half).tolist(),
+              *(2 * half).tolist()]] for r, a in zip(one, other, strict=True)]  # fmt: skip
+    job, match = match_to(api, place, path, pin, by="areas", areas=areas, base_number=1)
+    assert (job["state"], job["title"]) == ("done", "Match B in Foundry from areas")
+    assert match["kind"] == "areas"
+    assert match["scene"]["areas"] == areas
+    assert len(match["scene"]["misses"]) == len(areas)
+    alike(match, by_picture, 0.25, 0.25)
+    log = api("get", f"/productions/{place.production.pk}/history")["changes"]
+    assert any(entry["words"].endswith("match 2 from areas") for entry in log)
+    # They count beside places as well; without any a pin has nothing that is marked.
+    _, both = match_to(api, place, path, pin, areas=areas, base_number=2)
+    assert (both["kind"], both["scene"]["areas"]) == ("picture", areas)
+    body = {"clip_id": place.clips["B", "scene"].pk, "pin_id": pin["id"], "by": "areas"}
+    assert api("post", f"{path}/matches/from-scene", body, status=422)["code"] == "areas.none"
+    dot = [[[0.5, 0.5, 0.001, 0.001]] * 2]
+    job, _ = match_to(api, place, path, pin, by="areas", areas=dot, base_number=3)
+    assert job["problem"]["code"] == "areas.small"
+    body["areas"] = [[[0.5, 0.5, 2, 0.1]] * 2]
+    api("post", f"{path}/matches/from-scene", body, status=422)

@@ -195,7 +195,7 @@ def _by_scene(
     )  # fmt: skip
     return Outcome(
         light.pk, camera.pk, str(camera), "from_picture",
-        f"{from_scene.WORDS[request.by]}: {told}. {why}", match.facts["expected"],
+        f"{request.words}: {told}. {why}", match.facts["expected"],
     )  # fmt: skip
 
 

@@ -287,7 +287,14 @@ def match_from_scene(
         Pin, pk=body.pin_id, production=light.production_id
     ).uuid)  # fmt: skip
     wanted = from_scene.Request(
-        body.by, tuple(body.left_out), body.with_probes, body.mix, body.base_number, pin
+        body.by,
+        tuple(body.left_out),
+        body.with_probes,
+        body.mix,
+        body.base_number,
+        pin,
+        tuple((one, other) for one, other in body.areas),
+        body.frames,
     )
     return Status(202, from_scene.start(light, camera, pairs, wanted))
 

@@ -41,16 +41,18 @@ KIND: Final = "match-scene"
 Way = Literal["picture", "areas", "statistics"]
 _PAIRS: Final = 3  # of frames, spread over the clips
 _MOST_CLIPS: Final = 2  # of either camera, where a light is matched in one go
+_LEAST_AREA: Final = 4  # pixels of 960
 _CELL: Final = 1 / 16  # of a picture: places of one cell are shown as one
 WORDS: Final[dict[Way, str]] = {
     "picture": "from the picture", "areas": "from probes", "statistics": "by statistics",
 }  # fmt: skip
 _LIMITS: Final[dict[Way, str]] = {
     "picture": "It stands on what the two pictures have in common.",
-    "areas": "It stands on the probes that both clips show.",
+    "areas": "It stands on what was marked in both pictures.",
     "statistics": "An estimate only: the pictures as a whole may differ by more than the cameras.",
 }
 Box = tuple[float, float, float, float]
+Pair = tuple[Box, Box]  # the same thing in the reference's picture and in the angle's
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +62,8 @@ class Request:
     `left_out` are boxes of the reference's picture, in shares, whose places take no part;
     `with_probes` says that probes of both clips count beside places; `mix` is how much of
     statistics is taken, 0 to 1; `base_number` the newest revision that the person saw; `pin` the
-    UUID of a pin that the angle is matched to, in place of the reference's clip.
+    UUID of a pin that the angle is matched to, in place of the reference's clip; `areas` are marked
+    in a frame of each, `frames`, in shares: they count as probes do.
     """
 
     by: Way = "picture"
@@ -69,6 +72,13 @@ class Request:
     mix: float = 1.0
     base_number: int = 0
     pin: str = ""
+    areas: tuple[Pair, ...] = ()
+    frames: tuple[int, int] = (0, 0)
+
+    @property
+    def words(self) -> str:
+        """From what it is, in words."""
+        return "from areas" if self.by == "areas" and self.areas else WORDS[self.by]
 
 
 def request_of(match: Match | None, base_number: int) -> Request:
@@ -80,8 +90,13 @@ def request_of(match: Match | None, base_number: int) -> Request:
     return Request(
         facts["kind"], tuple((b[0], b[1], b[2], b[3]) for b in scene.get("left_out", [])),
         facts["kind"] == "picture" and scene.get("probes", 0) > 0, scene.get("mix", 1.0),
-        base_number, scene.get("pin", {}).get("uuid", ""),
+        base_number, scene.get("pin", {}).get("uuid", ""), _pairs_of(scene.get("areas", [])),
+        tuple(scene.get("area_frames", (0, 0))),
     )  # fmt: skip
+
+
+def _pairs_of(plain: Sequence[Any]) -> tuple[Pair, ...]:
+    return tuple((tuple(one), tuple(other)) for one, other in plain)
 
 
 def start(
@@ -96,21 +111,23 @@ def start(
     if camera.production.reference_camera_id is None:
         raise FitError(f"{camera.production} has no reference camera.", code="fit.reference",
                        hint="Choose one in the production's sheet.")  # fmt: skip
-    if request.pin and (request.by == "areas" or request.with_probes):
+    if request.pin and (request.with_probes or (request.by == "areas" and not request.areas)):
         raise FitError(
             "Probes have no place in a pin.", code="areas.none",
-            hint="Match to it from the picture, or by an estimate.",
+            hint="Mark the same things in both, or match to it from the picture.",
         )  # fmt: skip
     if not pairs:
         raise FitError(
             f"{light.name} has no scene of both the reference and {camera}.",
             hint="Bring one of each in.", code="places.no_clips",
         )  # fmt: skip
-    title = f"Match {camera.letter} in {light.name} {WORDS[request.by]}"
+    title = f"Match {camera.letter} in {light.name} {request.words}"
     return jobs.start(camera.production, KIND, title, {
         "clips": [[base.pk, own.pk] for base, own in pairs], "by": request.by,
         "left_out": [list(box) for box in request.left_out], "with_probes": request.with_probes,
         "mix": request.mix, "base_number": request.base_number, "pin": request.pin,
+        "areas": [[list(one), list(other)] for one, other in request.areas],
+        "frames": list(request.frames),
     })  # fmt: skip
 
 
@@ -121,7 +138,8 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
     request = Request(
         arguments["by"], tuple((b[0], b[1], b[2], b[3]) for b in arguments["left_out"]),
         arguments["with_probes"], arguments["mix"], arguments["base_number"],
-        arguments.get("pin", ""),
+        arguments.get("pin", ""), _pairs_of(arguments.get("areas", [])),
+        tuple(arguments.get("frames", (0, 0))),
     )  # fmt: skip
     match = match_clips(pairs, request, progress)
     return {"match": match.number, "expected": match.facts["expected"]}
@@ -152,9 +170,15 @@ def match_clips(
     pool = _pool(own.light, own.camera) if target is None else None
     shots, count = (
         _shots(pairs, progress, alone=request.by == "areas")
-        if request.by == "areas" or request.with_probes else ([], 0)
+        if request.with_probes or (request.by == "areas" and not request.areas) else ([], 0)
     )  # fmt: skip
     scene: dict[str, Any] = {"probes": count}
+    if request.areas:
+        shots.append(_drawn(target or base, own, request))
+        scene |= {
+            "areas": [[list(one), list(other)] for one, other in request.areas],
+            "area_frames": list(request.frames),
+        }  # fmt: skip
     if request.by == "picture":
         moments = places_over([(target or one, other) for one, other in pairs], progress)
         places, frames = joined([p for p, _ in moments]), [[f, f] for _, f in moments]
@@ -169,12 +193,12 @@ def match_clips(
             "spots": _spots(places, fit, used),
         }  # fmt: skip
     elif request.by == "areas":
-        if not count:
+        if not shots:
             raise FitError(
                 f"No probe has a place in both {base} and {own}.",
                 hint="Keep the same things in both pictures: a click, or P.", code="areas.none",
             )  # fmt: skip
-        progress(0.8, "Fitting to the probes")
+        progress(0.8, f"Fitting {request.words}")
         fit = fit_areas(shots, pool=pool)
         scene |= {"misses": [round(float(m), 3) for m in fit.misses]}
     else:
@@ -188,7 +212,38 @@ def match_clips(
     return _kept(pairs, fit, scene, request, target)
 
 
-def _whole(base: Clip, own: Clip, frames: tuple[int, int]) -> Places | None:
+def _drawn(reference: Clip | Target, own: Clip, request: Request) -> Shot:
+    """Return the areas that were marked, and what their frames show as a whole, if they alone say.
+
+    Raises
+    ------
+    FitError
+        areas.small for one of less than a few pixels.
+    """
+    sides = (reference, own)
+    (light, clear), (other, plain) = (
+        side_in(side, frame) for side, frame in zip(sides, request.frames, strict=True)
+    )
+    areas = []
+    for number, (one, two) in enumerate(request.areas, 1):
+        area = Area(_pixels(one, light.shape), _pixels(two, other.shape))
+        if min(*area.reference[2:], *area.angle[2:]) < _LEAST_AREA:
+            raise FitError(
+                f"Area {number} is less than {_LEAST_AREA} pixels wide or high.",
+                hint="Mark it larger, in both pictures.", code="areas.small",
+            )  # fmt: skip
+        areas.append(area)
+    alone = request.by == "areas" and not request.with_probes
+    return Shot(light, other, areas, (clear, plain),
+                _whole(reference, own, request.frames) if alone else None)  # fmt: skip
+
+
+def _pixels(box: Box, shape: tuple[int, ...]) -> Box:
+    x, y, w, h = box
+    return x * shape[1], y * shape[0], w * shape[1], h * shape[0]
+
+
+def _whole(base: Clip | Target, own: Clip, frames: tuple[int, int]) -> Places | None:
     """Return what two frames both show as a whole, where they show the same scene."""
     try:
         return places_of(base, own, frames)

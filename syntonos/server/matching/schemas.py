@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from ninja import Schema
 from pydantic import Field
@@ -13,6 +13,9 @@ from syntonos.server.matching.evidence import Kind
 
 Way = Literal["picture", "areas", "statistics"]
 Box = tuple[float, float, float, float]  # left, top, width, height
+Share = Annotated[float, Field(ge=0, le=1)]
+Count = Annotated[int, Field(ge=0)]
+BoxIn = tuple[Share, Share, Share, Share]
 
 Point = tuple[float, float]
 ModelName = Literal["white", "matrix", "roots", "smooth", "averaged"]
@@ -291,6 +294,8 @@ class SceneOut(Schema):
     mix: float = 1.0  # how much of statistics was taken
     left_out: list[Box] = []  # by hand, shares of the reference's picture
     pin: OfPinOut | None = None  # matched to in place of the reference's clip
+    areas: list[tuple[Box, Box]] = []  # marked in both, in shares of each picture
+    area_frames: tuple[int, int] = (0, 0)  # that they were marked in
 
 
 class SpotOut(Schema):
@@ -411,6 +416,9 @@ class FromSceneIn(Schema):
     left_out: list[Box] = Field(default_factory=list, max_length=600)
     with_probes: bool = False  # whether probes of both clips count beside places
     mix: float = Field(1.0, ge=0, le=1)
+    areas: list[tuple[BoxIn, BoxIn]] = Field(default_factory=list, max_length=60)
+    # Of reference and angle, that they are marked in.
+    frames: tuple[Count, Count] = Field(default_factory=lambda: (0, 0))
     base_number: int = Field(0, ge=0)
     pin_id: int | None = None  # matched to in place of the reference's clip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any, Final
 
@@ -98,6 +99,12 @@ _SCENE_VERBS: Final = {
 }  # fmt: skip
 
 
+def _scene_verb(facts: Mapping[str, Any]) -> str:
+    if facts["kind"] == "areas" and facts["scene"].get("areas"):
+        return "from areas"
+    return _SCENE_VERBS.get(facts["kind"], "")
+
+
 def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
     """Store a match as the newest and current revision, if its base still is the newest."""
     rows = Match.objects.filter(light=match.light, camera=match.camera, reference=match.reference)
@@ -106,7 +113,7 @@ def append(match: Match, base_number: int, kind: str = "match.fit") -> Match:
         "match.fit": "fitted",
         "match.restore": "taken again",
         "match.borrow": "borrowed",
-        "match.picture": _SCENE_VERBS.get(match.facts["kind"], ""),
+        "match.picture": _scene_verb(match.facts),
     }[kind]
     with step(
         match.camera.production_id, kind, lambda _: f"{where}: match {match.number} {verb}"

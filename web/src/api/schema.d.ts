@@ -3313,6 +3313,21 @@ export interface components {
         };
         /** FromSceneIn */
         FromSceneIn: {
+            /** Areas */
+            areas?: [
+                [
+                    number,
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number,
+                    number
+                ]
+            ][];
             /**
              * Base Number
              * @default 0
@@ -3326,6 +3341,11 @@ export interface components {
             by: "picture" | "areas" | "statistics";
             /** Clip Id */
             clip_id?: number | null;
+            /** Frames */
+            frames?: [
+                number,
+                number
+            ];
             /** Left Out */
             left_out?: [
                 number,
@@ -4908,6 +4928,35 @@ export interface components {
          * @description What a match without a chart stands on.
          */
         SceneOut: {
+            /**
+             * Area Frames
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            area_frames: [
+                number,
+                number
+            ];
+            /**
+             * Areas
+             * @default []
+             */
+            areas: [
+                [
+                    number,
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number,
+                    number
+                ]
+            ][];
             /** Aside */
             aside: number;
             /** Clips */

@@ -11,7 +11,8 @@ export function Dialog({
   title: ReactNode;
   onClose: () => void;
   children: ReactNode;
-  wide?: boolean;
+  /** Wide, or as wide as the window. */
+  wide?: boolean | "whole";
 }) {
   const ref = useRef<HTMLDialogElement>(null);
   useEffect(() => {
@@ -28,7 +29,9 @@ export function Dialog({
   };
   return (
     <dialog ref={ref} className="modal" onCancel={cancel} aria-label={String(title)}>
-      <div className={`modal-box rule border bg-base-100 p-5 ${wide ? "max-w-4xl" : "max-w-md"}`}>
+      <div
+        className={`modal-box rule border bg-base-100 p-5 ${wide === "whole" ? "max-w-[97vw]" : wide ? "max-w-4xl" : "max-w-md"}`}
+      >
         <div className="mb-4 flex items-center">
           <h2 className="text-base font-semibold">{title}</h2>
           <button

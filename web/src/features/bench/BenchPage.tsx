@@ -295,7 +295,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <Revisions
             angle={angle}
             clips={[baseClip, ownClip]}
-            frame={frames[0]}
+            frames={frames}
             scene={scene}
             shared={probes.shared}
             compared={compared}

@@ -13,7 +13,7 @@ import type { Clips, Scene } from "./scene/useScene";
 export function Revisions({
   angle,
   clips,
-  frame,
+  frames,
   scene,
   shared,
   compared,
@@ -22,8 +22,8 @@ export function Revisions({
   angle: Angle;
   /** The clips on screen: where there is no chart a match is made from them. */
   clips: Clips;
-  /** The reference's frame on screen. */
-  frame: number;
+  /** The frames on screen. */
+  frames: readonly [number, number];
   scene: Scene;
   /** How many probes have a place in both. */
   shared: number;
@@ -67,11 +67,11 @@ export function Revisions({
         <Targets
           production={angle.production_id}
           clips={clips}
-          frame={frame}
+          frame={frames[0]}
           reference={`${angle.reference.letter} ${angle.reference.name}`}
           scene={scene}
         />
-        <MatchScene scene={scene} clips={clips} shared={shared} />
+        <MatchScene angle={angle} scene={scene} clips={clips} frames={frames} shared={shared} />
       </div>
       <ul>
         {matches.data?.map((m) => (

@@ -164,7 +164,7 @@ describe("revisions", () => {
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
         scene={SCENE}
-        frame={0}
+        frames={[0, 0]}
         shared={0}
         angle={angle({ base_number: 3 })}
         compared={null}
@@ -194,7 +194,7 @@ describe("revisions", () => {
       <Revisions
         clips={[{ id: 1 }, { id: 2 }]}
         scene={SCENE}
-        frame={0}
+        frames={[0, 0]}
         shared={0}
         angle={angle({ match: null, base_number: 0 })}
         compared={null}

@@ -2,7 +2,7 @@ import type { Match } from "@/api/client";
 
 const EXPECTED: Partial<Record<Match["kind"], string>> = {
   picture: "expected, from the picture",
-  areas: "expected, from probes",
+  areas: "expected, from areas",
   statistics: "about: an estimate only",
 };
 

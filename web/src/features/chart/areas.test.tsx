@@ -1,9 +1,9 @@
 import { fireEvent, screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
+import { AreaOverlay, between } from "@/shared/AreaOverlay";
 import { type Area, choiceOf, fitBody, plainChoice, withArea } from "@/shared/fitChoice";
 import { angle, clip, layout, match, reading, residuals } from "@/test/fixtures";
 import { show } from "@/test/show";
-import { AreaOverlay, between } from "./AreaOverlay";
 import { Bracket } from "./Bracket";
 import { FitPanel } from "./FitPanel";
 import { LayoutChoice } from "./LayoutChoice";

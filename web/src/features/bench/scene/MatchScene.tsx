@@ -1,21 +1,29 @@
 import { useState } from "react";
-import type { Match } from "@/api/client";
+import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { DriftCurve } from "./DriftCurve";
+import { MarkAreas } from "./MarkAreas";
 import type { Clips, Scene } from "./useScene";
 
 /** Ways to match where nobody shot a chart, the best first; each is a job that tells how far it is. */
 export function MatchScene({
+  angle,
   scene,
-  clips: [reference, own],
+  clips,
+  frames,
   shared,
 }: {
+  angle: Angle;
   scene: Scene;
   clips: Clips;
+  /** Those on screen. */
+  frames: readonly [number, number];
   /** How many probes have a place in both clips. */
   shared: number;
 }) {
+  const [reference, own] = clips;
   const [mix, setMix] = useState(100);
+  const [isMarking, setMarking] = useState(false);
   const off = scene.running || !own || (!reference && !scene.pin);
   // Probes are marks on clips: a pin has none.
   const probes = scene.pin ? 0 : shared;
@@ -51,6 +59,28 @@ export function MatchScene({
             {probes} {probes === 1 ? "probe" : "probes"} only
           </button>
         </>
+      )}
+      <button
+        type="button"
+        className="btn btn-sm"
+        disabled={off}
+        title="The same things are marked in both pictures by hand: where places are not found, or mislead"
+        onClick={() => setMarking(true)}
+      >
+        Mark areas …
+      </button>
+      {isMarking && (
+        <MarkAreas
+          scene={scene}
+          match={angle.match}
+          clips={clips}
+          frames={frames}
+          names={[
+            `${angle.reference.letter} ${angle.reference.name}`,
+            `${angle.angle.letter} ${angle.angle.name}`,
+          ]}
+          onClose={() => setMarking(false)}
+        />
       )}
       <span className="flex items-center gap-1">
         <button
@@ -155,12 +185,16 @@ export function standsOn(match: Match): string {
     return match.steadied
       ? `${match.model_word}, the chart and ${match.steadied.count} colours of the scene`
       : match.model_word;
-  if (match.kind === "areas") return `from ${scene.probes} probes`;
+  const count = scene.areas.length;
+  const marked = count > 0 ? `${count} ${count === 1 ? "area" : "areas"}` : "";
+  if (match.kind === "areas")
+    return `from ${marked || `${scene.probes} probes`}${scene.pin ? ` to ${scene.pin.name}` : ""}`;
   if (match.kind === "statistics")
     return `an estimate by statistics${scene.pin ? ` to ${scene.pin.name}` : ""}${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
   const to = scene.pin ? ` to ${scene.pin.name}` : "";
   const more = [
     scene.probes > 0 ? `${scene.probes} probes` : "",
+    marked,
     scene.left_out.length > 0 ? `${scene.left_out.length} taken out` : "",
   ].filter(Boolean);
   return [

@@ -1,6 +1,6 @@
-import { act, screen } from "@testing-library/react";
+import { act, fireEvent, screen } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import { match } from "@/test/fixtures";
+import { angle, match } from "@/test/fixtures";
 import { show } from "@/test/show";
 import { createHand } from "../hand";
 import { UNZOOMED, zoomed } from "../seen";
@@ -78,16 +78,58 @@ describe("matched places", () => {
 describe("a match without a chart", () => {
   it("offers what there is to match from, the best first", () => {
     const offered = scene();
-    show(<MatchScene scene={offered} clips={[{ id: 1 }, { id: 2 }]} shared={3} />);
+    show(
+      <MatchScene
+        angle={angle()}
+        scene={offered}
+        clips={[{ id: 1 }, { id: 2 }]}
+        frames={[4, 6]}
+        shared={3}
+      />,
+    );
     expect(screen.getAllByRole("button").map((b) => b.textContent)).toEqual([
       "Match from the picture",
       "Picture and 3 probes",
       "3 probes only",
+      "Mark areas …",
       "Estimate",
       "Places",
     ]);
     act(() => screen.getByText("3 probes only").click());
     expect(offered.run).toHaveBeenCalledWith({ by: "areas" });
+  });
+
+  it("is made from what is marked in both pictures, by mouse or keys", () => {
+    const offered = scene();
+    const marked = (
+      <MatchScene
+        angle={angle()}
+        scene={offered}
+        clips={[{ id: 1 }, { id: 2 }]}
+        frames={[4, 6]}
+        shared={0}
+      />
+    );
+    show(marked);
+    act(() => screen.getByText("Mark areas …").click());
+    const [one, other] = screen.getAllByRole("application");
+    if (!one || !other) throw new Error("two pictures");
+    const press = (on: HTMLElement, ...keys: string[]) => {
+      fireEvent.focus(on);
+      for (const key of keys) fireEvent.keyDown(on, { key });
+    };
+    press(one, "ArrowLeft", "Enter");
+    expect(screen.getByText("Match by 0 areas")).toHaveProperty("disabled", true);
+    press(other, "Enter");
+    act(() => screen.getByText("Match by 1 area").click());
+    const [asked] = vi.mocked(offered.run).mock.calls[0] ?? [];
+    expect(asked?.frames).toEqual([4, 6]);
+    const places = asked?.areas?.[0]?.map((box) => box.map((v) => v.toFixed(3)));
+    expect(places).toEqual([
+      ["0.455", "0.475", "0.050", "0.050"],
+      ["0.475", "0.475", "0.050", "0.050"],
+    ]);
+    expect(screen.queryByRole("dialog")).toBeNull();
   });
 
   it("says from what it is, and what to expect of which colours", () => {
@@ -102,6 +144,8 @@ describe("a match without a chart", () => {
       misses: [],
       mix: 1,
       left_out: [[0, 0, 0.04, 0.04]] as [number, number, number, number][],
+      areas: [],
+      area_frames: [0, 0] as [number, number],
     };
     expect(standsOn(match({ kind: "picture", scene: of }))).toBe(
       "from the picture: 812 places, 31 % in common, 1 taken out",
@@ -109,6 +153,9 @@ describe("a match without a chart", () => {
     expect(standsOn(match({ kind: "statistics", scene: { ...of, mix: 0.4 } }))).toBe(
       "an estimate by statistics, 40 % of it",
     );
+    const box = [0, 0, 0.1, 0.1] as [number, number, number, number];
+    const areas = { ...of, areas: [[box, box]] as [typeof box, typeof box][] };
+    expect(standsOn(match({ kind: "areas", scene: areas }))).toBe("from 1 area");
     const one = { mean: 0.5, low: 0.3, high: 0.9 };
     const two = { mean: 0.9, low: 0.4, high: 2 };
     const said = match({

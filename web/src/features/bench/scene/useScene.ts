@@ -34,6 +34,8 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
       left_out?: Spot["box"][];
       with_probes?: boolean;
       mix?: number;
+      areas?: number[][][];
+      frames?: [number, number];
     }) =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene", {
@@ -42,6 +44,8 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
             left_out: [],
             with_probes: false,
             mix: 1,
+            areas: [],
+            frames: [0, 0],
             ...body,
             clip_id: clips[1]?.id ?? null,
             reference_clip_id: clips[0]?.id ?? null,
@@ -88,6 +92,8 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
       by: "picture",
       left_out: rest.length < out.length ? rest : [...out, spot.box],
       with_probes: match.scene.probes > 0,
+      areas: match.scene.areas,
+      frames: match.scene.area_frames,
     });
   };
   // The same for ever: hundreds of marks hold it.

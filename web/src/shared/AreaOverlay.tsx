@@ -1,22 +1,26 @@
-import { type PointerEvent, useRef, useState } from "react";
-import type { Clip } from "@/api/client";
-import type { Area } from "@/shared/fitChoice";
+import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import type { Area } from "./fitChoice";
 
 type Drawn = { number: number; area: Area };
 
-/** Areas marked in a picture, numbered as their pairs; dragging marks one more. */
+const [STEP, FINE, HALF] = [0.02, 0.004, 0.025]; // of a picture
+
+/** Areas marked in a picture, numbered as their pairs; dragging, or Enter, marks one more. */
 export function AreaOverlay({
   clip,
   areas,
   isDrawing,
   zoom,
   onArea,
+  name,
 }: {
-  clip: Clip;
+  clip: { id: number; width: number; height: number };
   areas: Drawn[];
   isDrawing: boolean;
   zoom: number;
   onArea: (area: Area) => void;
+  /** Whose picture it is; with it areas can be marked by keys. */
+  name?: string;
 }) {
   const svg = useRef<SVGSVGElement>(null);
   const [start, setStart] = useState<[number, number] | null>(null);
@@ -27,6 +31,23 @@ export function AreaOverlay({
     return r
       ? [share((event.clientX - r.left) / r.width), share((event.clientY - r.top) / r.height)]
       : [0, 0];
+  };
+  // Where the keys are; nothing while they are elsewhere.
+  const [aim, setAim] = useState<[number, number] | null>(null);
+  const press = (event: KeyboardEvent) => {
+    const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[
+      event.key
+    ];
+    if (!aim || (!by && event.key !== "Enter")) return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (!by) {
+      onArea(between(clip.id, [aim[0] - HALF, aim[1] - HALF], [aim[0] + HALF, aim[1] + HALF]));
+      return;
+    }
+    const size = event.shiftKey ? FINE : STEP;
+    const held = (v: number) => Math.max(HALF, Math.min(1 - HALF, v));
+    setAim([held(aim[0] + size * (by[0] ?? 0)), held(aim[1] + size * (by[1] ?? 0))]);
   };
   const box = start && end ? between(clip.id, start, end) : null;
   const unit = clip.width / 640 / zoom;
@@ -44,12 +65,22 @@ export function AreaOverlay({
     fill: "none",
   });
   return (
-    // biome-ignore lint/a11y/noSvgWithoutTitle: the areas are listed beside the pictures
+    // biome-ignore lint/a11y/noSvgWithoutTitle: named by its label; without one areas are listed beside it
     <svg
       ref={svg}
       className={`absolute inset-0 h-full w-full ${isDrawing ? "cursor-crosshair" : "pointer-events-none"}`}
       viewBox={`0 0 ${clip.width} ${clip.height}`}
       data-testid="areas"
+      {...(name
+        ? {
+            role: "application",
+            tabIndex: 0,
+            "aria-label": `Areas in ${name}: arrows move, Shift in small steps, Enter marks`,
+            onFocus: () => setAim(aim ?? [0.5, 0.5]),
+            onBlur: () => setAim(null),
+            onKeyDown: press,
+          }
+        : { "aria-hidden": true })}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture?.(event.pointerId);
         setStart(at(event));
@@ -84,6 +115,13 @@ export function AreaOverlay({
           )}
         </g>
       ))}
+      {aim && (
+        <path
+          d={`M${aim[0] * clip.width - 9 * unit} ${aim[1] * clip.height}h${18 * unit}m${-9 * unit} ${-9 * unit}v${18 * unit}`}
+          stroke="#fff"
+          strokeWidth={1.3 * unit}
+        />
+      )}
     </svg>
   );
 }
