@@ -306,22 +306,26 @@ def _by_luma(x: Any, a: Any) -> None:
     R, G, B and the saturation of darks, and what middle and lights have more each (12).
     """
     lr, lg, lb = a[0], a[1], a[2]
+    dark, rise, light, climb = a[3], a[4], a[5], a[6]
+    or_, og, ob, os = a[7], a[8], a[9], a[10]
+    mr, mg, mb, ms = a[11], a[12], a[13], a[14]
+    hr, hg, hb, hs = a[15], a[16], a[17], a[18]
     rr, gg, bb = x[0], x[1], x[2]
     for i in range(TILE):
         r, g, b = rr[i], gg[i], bb[i]
         luma = lr * r + lg * g + lb * b
-        t = (luma - a[3]) * a[4]
+        t = (luma - dark) * rise
         t = t if t > _F0 else _F0
         t = t if t < _TOP else _TOP
         s = t * t * t * (t * (t * _SIX - _FIFTEEN) + _TEN)
-        q = (luma - a[5]) * a[6]
+        q = (luma - light) * climb
         q = q if q > _F0 else _F0
         q = q if q < _TOP else _TOP
         w = q * q * q * (q * (q * _SIX - _FIFTEEN) + _TEN)
-        sat = a[10] + s * a[14] + w * a[18]
-        rr[i] = luma + sat * (r - luma) + (a[7] + s * a[11] + w * a[15])
-        gg[i] = luma + sat * (g - luma) + (a[8] + s * a[12] + w * a[16])
-        bb[i] = luma + sat * (b - luma) + (a[9] + s * a[13] + w * a[17])
+        sat = os + s * ms + w * hs
+        rr[i] = luma + sat * (r - luma) + (or_ + s * mr + w * hr)
+        gg[i] = luma + sat * (g - luma) + (og + s * mg + w * hg)
+        bb[i] = luma + sat * (b - luma) + (ob + s * mb + w * hb)
 
 
 @jit
@@ -362,10 +366,11 @@ def _ratio(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         cells[i] = np.int32(at + np.int32(_I2 * k))
         places[i] = p - np.float32(k)
     for i in range(TILE):
-        factor = on_line(tables, np.int64(cells[i]), places[i])
-        rr[i] *= factor
-        gg[i] *= factor
-        bb[i] *= factor
+        places[i] = on_line(tables, np.int64(cells[i]), places[i])
+    for i in range(TILE):
+        rr[i] *= places[i]
+        gg[i] *= places[i]
+        bb[i] *= places[i]
 
 
 @jit
@@ -388,9 +393,7 @@ def _hues(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         us[i], vs[i] = u, v
         most = abs(u) + abs(v)
         e = u / (most if most > _TINY else _TINY)
-        places[i] = (_TOP - e if v >= _F0 else _THREE + e) * scale
-    for i in range(TILE):
-        t = places[i]
+        t = (_TOP - e if v >= _F0 else _THREE + e) * scale
         k = np.int32(t if t < last else last)
         cells[i] = np.int32(at + np.int32(_I4 * k))
         places[i] = t - np.float32(k)
@@ -412,8 +415,8 @@ def _hues(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
 def _shift(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """Add a vector by mean and chroma: place; size, low, steps to one of the mean; of chroma.
 
-    Each node has a fourth value: whether anything moves in the cell that begins there. Between
-    nodes by tetrahedra, which look at half of a cell's corners.
+    Between nodes by tetrahedra, which look at half of a cell's corners. That nothing moves in a
+    cell is not asked for first: it takes as long as mixing nothing.
     """
     at, tall, low, rise = np.int32(a[0]), np.int32(a[1]), a[2], a[3]
     wide, edge, scale = np.int32(a[4]), a[5], a[6]
@@ -421,6 +424,7 @@ def _shift(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     top_l, top_w = np.float32(tall - 1) * _LAST, np.float32(wide - 1) * _LAST
     rr, gg, bb = x[0], x[1], x[2]
     most, mid, least = floats[0], floats[1], floats[2]
+    dr, dg, db = floats[3], floats[4], floats[5]
     cells, near, far = ints[0], ints[1], ints[2]
     row, layer = np.int32(_I4 * wide), np.int32(_I4 * np.int32(wide * wide))
     end = np.int32(np.int32(layer + row) + _I4)
@@ -451,14 +455,14 @@ def _shift(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         mid[i] = (high if high < fl else fl) if fl > small else small
     for i in range(TILE):
         j = np.int64(cells[i])
-        if tables[j + 3] > _F0:
-            dr, dg, db = mix_corners(
-                tables, j, j + np.int64(near[i]), j + np.int64(far[i]), j + np.int64(end),
-                most[i], mid[i], least[i],
-            )  # fmt: skip
-            rr[i] += dr
-            gg[i] += dg
-            bb[i] += db
+        dr[i], dg[i], db[i] = mix_corners(
+            tables, j, j + np.int64(near[i]), j + np.int64(far[i]), j + np.int64(end),
+            most[i], mid[i], least[i],
+        )  # fmt: skip
+    for i in range(TILE):
+        rr[i] += dr[i]
+        gg[i] += dg[i]
+        bb[i] += db[i]
 
 
 @jit

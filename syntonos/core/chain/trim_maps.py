@@ -225,7 +225,8 @@ def _weights(pairs: tuple[ColourPair, ...]) -> tuple[A, A, A]:
 def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
     """Return how far pairs move colours, over mean and the two axes of chroma, (33, 65, 65, 4).
 
-    The fourth value says whether anything moves in the cell that begins at a node."""
+    The fourth value is nothing: a node is one vector for the lookup.
+    """
     axes = (
         np.linspace(_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS),
         *[np.linspace(-_WIDE, _WIDE, _WIDE_STEPS)] * 2,
@@ -243,8 +244,6 @@ def _pair_table(pairs: tuple[ColourPair, ...]) -> NDArray[np.float32]:
         )
         t = np.sqrt((mean * _OF_MEAN) ** 2 + u * u + v * v) / size
         out[near][..., :3] += (_bump(t)[..., None] * weight).astype(np.float32)
-        # Cells that begin one node before reach into it as well.
-        out[tuple(slice(max(s.start - 1, 0), s.stop) for s in near)][..., 3] = 1
     return out
 
 
