@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import sys
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -33,7 +34,7 @@ from syntonos.core.matching.by_areas import Area, Shot, areas_from_json, fit_are
 from syntonos.core.matching.by_places import fit_places, joined
 from syntonos.core.matching.by_statistics import fit_statistics
 from syntonos.core.matching.highlights import clipped_channels, top_of
-from syntonos.core.matching.places import Places, find_places, within_areas
+from syntonos.core.matching.places import Places, find_places, pixels_within, within_areas
 from syntonos.core.matching.report import scene_fit_to_json
 from syntonos.core.matching.scene_fit import SceneFit
 from syntonos.core.matching.targets import PROFILE, is_picture, is_shown, taken_name, target_light
@@ -43,6 +44,7 @@ from syntonos.core.media.stills import read_shown
 
 OTHER_SCENE = 4
 _MOST_PAIRS = 4
+_Usable = tuple[NDArray[np.bool_], NDArray[np.bool_]]
 _WORDS = {
     "picture": "by the scene, places that both show",
     "areas": "by the areas",
@@ -170,6 +172,7 @@ def _fitted(
         words = f"{_WORDS[way]}: {len(areas)} of them, delta E that each is off: {told}"
         return fit, words, {"areas": len(areas)}
     if way == "statistics":
+        usable = _marked(areas, first, usable)
         return fit_statistics(*first, mix=mix, usable=usable), _WORDS[way], {"mix": mix}
     places, failed = _places(sides, areas)
     count = min(len(sides[0].lights), len(sides[1].lights), _MOST_PAIRS)
@@ -179,6 +182,21 @@ def _fitted(
         "places": len(places.reference), "features": places.features,
         "agreement": places.agreement, "overlap": places.overlap,
     }  # fmt: skip
+
+
+def _marked(
+    areas: list[Area] | None, pictures: Sequence[NDArray[np.float32]], usable: _Usable
+) -> _Usable:  # fmt: skip
+    """Return which pixels count of each picture: of areas, where there are any."""
+    pairs = [(_shares(a, pictures[0].shape, pictures[1].shape), a.leaves_out) for a in areas or []]
+    one, other = (
+        clear & pixels_within(
+            clear.shape, [p[side] for p, leaves in pairs if not leaves],
+            [p[side] for p, leaves in pairs if leaves],
+        )
+        for side, clear in enumerate(usable)
+    )  # fmt: skip
+    return one, other
 
 
 def _whole(

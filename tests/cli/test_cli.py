@@ -437,6 +437,13 @@ def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tm
     nothing = json.loads(report.read_text())["fit"]
     assert "An estimate only, mixed in by 0 %" in capsys.readouterr().out
     np.testing.assert_allclose(nothing["match"]["matrix"], np.eye(3), atol=1e-9)
+    parts = []
+    for limited in ((), ("--areas", str(areas))):
+        args = "--by", "statistics", *limited, "--report", str(report)
+        assert match(files["A"], *args) == 0
+        parts.append(json.loads(report.read_text())["fit"]["match"]["matrix"])
+    assert parts[0] != parts[1]
+    capsys.readouterr()
     assert nothing["stops"] == 0
     # The same frame as a scanned negative, written by OpenColorIO's own transform, says the same.
     scan = tmp_path / "scan.dpx"

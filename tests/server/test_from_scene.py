@@ -201,6 +201,27 @@ def test_all_angles_of_a_light_are_matched_from_the_picture_where_there_is_no_ch
     assert cell(api, place)["state"] != "stale"
 
 
+def test_areas_limit_what_counts_of_a_picture(api, place, path, monkeypatch):
+    monkeypatch.setattr(from_scene, "_PAIRS", 1)
+    _, whole = run_scene(api, place, path)
+    # The right half of the reference's picture, whatever lies there in the angle's.
+    half = [[[0.5, 0, 0.5, 1], [0, 0, 1, 1]]]
+    _, within = run_scene(api, place, path, areas=half, use="within", base_number=1)
+    spots = api("get", f"/matches/{within['id']}/spots")
+    assert {spot["reference"][0] >= 0.5 for spot in spots} == {True}
+    other = [[[0.5, 0, 0.5, 1], [0, 0, 0, 0]]]
+    _, without = run_scene(api, place, path, areas=other, use="without", base_number=2)
+    assert within["scene"]["places"] + without["scene"]["places"] == whole["scene"]["places"]
+    assert without["scene"]["area_use"] == "without"
+    _, estimate = run_scene(api, place, path, by="statistics", base_number=3)
+    _, limited = run_scene(api, place, path, by="statistics", areas=half, base_number=4)
+    assert limited["kind"] == "statistics"
+    assert limited["matrix"] != estimate["matrix"]
+    body = ask(place, by="areas", areas=half, use="within", base_number=5)
+    refused = api("post", f"{path}/matches/from-scene", body, status=422, **ME)
+    assert "do not say what is the same" in refused["detail"]
+
+
 @pytest.mark.parametrize(("old", "kind"), [
     ({"match": {}, "model": "averaged"}, "chart"),
     ({"match": {}, "target": {"name": "published values"}}, "values"),

@@ -54,7 +54,7 @@ def fit_statistics(
     mix : float
         How much of it is taken, 0 to 1.
     usable : pair of (h, w) bool, optional
-        Which pixels are not clipped.
+        Which pixels count: those that are not clipped, and lie in areas that were marked.
 
     Raises
     ------
@@ -103,8 +103,8 @@ def _colours(picture: F, usable: NDArray[np.bool_] | None, side: str) -> tuple[A
     lin = lin[good]
     if len(lin) < 4 * _COLOURS:
         raise FitError(
-            f"The {side}'s picture is nearly all black or clipped.",
-            hint="Choose another frame.", code="statistics.dark",
+            f"The {side}'s picture, or what is marked in it, is nearly all black or clipped.",
+            hint="Choose another frame, or mark more.", code="statistics.dark",
         )  # fmt: skip
     lin = lin[:: max(1, len(lin) // _MOST)]
     label, _ = grouped(colour_place(mixed(lin)), _COLOURS)

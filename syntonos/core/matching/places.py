@@ -357,6 +357,24 @@ def within_areas(
     return only(places, kept)
 
 
+def pixels_within(
+    shape: tuple[int, ...], boxes: Sequence[Box], out: Sequence[Box] = ()
+) -> NDArray[np.bool_]:  # fmt: skip
+    """Say which pixels (h, w) lie inside of one of some boxes, in shares, and in none of `out`.
+
+    Without any boxes the whole picture counts.
+    """
+    height, width = shape[:2]
+    down, across = np.mgrid[0:height, 0:width]
+    at = np.column_stack([(across.ravel() + 0.5) / width, (down.ravel() + 0.5) / height])
+    kept = np.full(len(at), not boxes)
+    for box in boxes:
+        kept |= _inside(at, box)
+    for box in out:
+        kept &= ~_inside(at, box)
+    return kept.reshape(height, width)
+
+
 def only(places: Places, kept: NDArray[np.bool_]) -> Places:
     """Return some of the places."""
     return replace(

@@ -295,6 +295,7 @@ def match_from_scene(
         pin,
         tuple((one, other) for one, other in body.areas),
         body.frames,
+        body.use,
     )
     return Status(202, from_scene.start(light, camera, pairs, wanted))
 

@@ -20,7 +20,7 @@ from syntonos.core.matching.by_statistics import fit_statistics
 from syntonos.core.matching.fit import white_distance
 from syntonos.core.matching.highlights import fill_of
 from syntonos.core.matching.models import AVERAGED
-from syntonos.core.matching.places import WIDTH, Places
+from syntonos.core.matching.places import WIDTH, Places, pixels_within, within_areas
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.prior import Prior
 from syntonos.core.matching.report import scene_fit_to_json
@@ -39,6 +39,7 @@ from syntonos.server.productions.models import Camera, Light
 
 KIND: Final = "match-scene"
 Way = Literal["picture", "areas", "statistics"]
+Use = Literal["same", "within", "without"]  # of areas
 _PAIRS: Final = 3  # of frames, spread over the clips
 _MOST_CLIPS: Final = 2  # of either camera, where a light is matched in one go
 _LEAST_AREA: Final = 4  # pixels of 960
@@ -63,7 +64,8 @@ class Request:
     `with_probes` says that probes of both clips count beside places; `mix` is how much of
     statistics is taken, 0 to 1; `base_number` the newest revision that the person saw; `pin` the
     UUID of a pin that the angle is matched to, in place of the reference's clip; `areas` are marked
-    in a frame of each, `frames`, in shares: they count as probes do.
+    in a frame of each, `frames`, in shares: they count as probes do, or, by `use`, nothing counts
+    but what is in them, or nothing that is.
     """
 
     by: Way = "picture"
@@ -74,11 +76,18 @@ class Request:
     pin: str = ""
     areas: tuple[Pair, ...] = ()
     frames: tuple[int, int] = (0, 0)
+    use: Use = "same"
 
     @property
     def words(self) -> str:
         """From what it is, in words."""
         return "from areas" if self.by == "areas" and self.areas else WORDS[self.by]
+
+    @property
+    def limits(self) -> tuple[tuple[Pair, ...], tuple[Pair, ...]]:
+        """The areas that alone count, and those that do not."""
+        return (self.areas if self.use == "within" else (),
+                self.areas if self.use == "without" else ())  # fmt: skip
 
 
 def request_of(match: Match | None, base_number: int) -> Request:
@@ -91,7 +100,7 @@ def request_of(match: Match | None, base_number: int) -> Request:
         facts["kind"], tuple((b[0], b[1], b[2], b[3]) for b in scene.get("left_out", [])),
         facts["kind"] == "picture" and scene.get("probes", 0) > 0, scene.get("mix", 1.0),
         base_number, scene.get("pin", {}).get("uuid", ""), _pairs_of(scene.get("areas", [])),
-        tuple(scene.get("area_frames", (0, 0))),
+        tuple(scene.get("area_frames", (0, 0))), scene.get("area_use", "same"),
     )  # fmt: skip
 
 
@@ -111,6 +120,11 @@ def start(
     if camera.production.reference_camera_id is None:
         raise FitError(f"{camera.production} has no reference camera.", code="fit.reference",
                        hint="Choose one in the production's sheet.")  # fmt: skip
+    if request.by == "areas" and request.areas and request.use != "same":
+        raise FitError(
+            "Areas that only limit the picture do not say what is the same.", code="areas.none",
+            hint="Match from the picture within them, or mark the same things.",
+        )  # fmt: skip
     if request.pin and (request.with_probes or (request.by == "areas" and not request.areas)):
         raise FitError(
             "Probes have no place in a pin.", code="areas.none",
@@ -127,7 +141,7 @@ def start(
         "left_out": [list(box) for box in request.left_out], "with_probes": request.with_probes,
         "mix": request.mix, "base_number": request.base_number, "pin": request.pin,
         "areas": [[list(one), list(other)] for one, other in request.areas],
-        "frames": list(request.frames),
+        "frames": list(request.frames), "use": request.use,
     })  # fmt: skip
 
 
@@ -139,7 +153,7 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         arguments["by"], tuple((b[0], b[1], b[2], b[3]) for b in arguments["left_out"]),
         arguments["with_probes"], arguments["mix"], arguments["base_number"],
         arguments.get("pin", ""), _pairs_of(arguments.get("areas", [])),
-        tuple(arguments.get("frames", (0, 0))),
+        tuple(arguments.get("frames", (0, 0))), arguments.get("use", "same"),
     )  # fmt: skip
     match = match_clips(pairs, request, progress)
     return {"match": match.number, "expected": match.facts["expected"]}
@@ -174,14 +188,17 @@ def match_clips(
     )  # fmt: skip
     scene: dict[str, Any] = {"probes": count}
     if request.areas:
-        shots.append(_drawn(target or base, own, request))
+        if request.use == "same" and request.by != "statistics":
+            shots.append(_drawn(target or base, own, request))
         scene |= {
             "areas": [[list(one), list(other)] for one, other in request.areas],
-            "area_frames": list(request.frames),
+            "area_frames": list(request.frames), "area_use": request.use,
         }  # fmt: skip
+    within, without = request.limits
     if request.by == "picture":
         moments = places_over([(target or one, other) for one, other in pairs], progress)
         places, frames = joined([p for p, _ in moments]), [[f, f] for _, f in moments]
+        places = within_areas(places, within, without)
         progress(0.9, "Fitting")
         used = _not_in(places, request.left_out)
         beside = (lambda match, fall: colours_of_areas(shots, match, fall)) if shots else None
@@ -207,6 +224,12 @@ def match_clips(
             side_in(side, clip.frame_count // 2)
             for side, clip in ((target or base, base), (own, own))
         )
+        if request.areas and request.use == "same":
+            within = request.areas
+        clear, plain = (
+            good & pixels_within(good.shape, [p[k] for p in within], [p[k] for p in without])
+            for k, good in enumerate((clear, plain))
+        )  # fmt: skip
         fit = fit_statistics(light, other, mix=request.mix, usable=(clear, plain))
         scene |= {"mix": request.mix}
     return _kept(pairs, fit, scene, request, target)

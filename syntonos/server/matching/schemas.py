@@ -12,6 +12,7 @@ from syntonos.server.jobs.schemas import JobOut
 from syntonos.server.matching.evidence import Kind
 
 Way = Literal["picture", "areas", "statistics"]
+Use = Literal["same", "within", "without"]
 Box = tuple[float, float, float, float]  # left, top, width, height
 Share = Annotated[float, Field(ge=0, le=1)]
 Count = Annotated[int, Field(ge=0)]
@@ -296,6 +297,7 @@ class SceneOut(Schema):
     pin: OfPinOut | None = None  # matched to in place of the reference's clip
     areas: list[tuple[Box, Box]] = []  # marked in both, in shares of each picture
     area_frames: tuple[int, int] = (0, 0)  # that they were marked in
+    area_use: Use = "same"  # they show the same, alone count, or do not count
 
 
 class SpotOut(Schema):
@@ -419,6 +421,7 @@ class FromSceneIn(Schema):
     areas: list[tuple[BoxIn, BoxIn]] = Field(default_factory=list, max_length=60)
     # Of reference and angle, that they are marked in.
     frames: tuple[Count, Count] = Field(default_factory=lambda: (0, 0))
+    use: Use = "same"
     base_number: int = Field(0, ge=0)
     pin_id: int | None = None  # matched to in place of the reference's clip
 

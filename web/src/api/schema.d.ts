@@ -3363,6 +3363,12 @@ export interface components {
             /** Reference Clip Id */
             reference_clip_id?: number | null;
             /**
+             * Use
+             * @default same
+             * @enum {string}
+             */
+            use: "same" | "within" | "without";
+            /**
              * With Probes
              * @default false
              */
@@ -4939,6 +4945,12 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Area Use
+             * @default same
+             * @enum {string}
+             */
+            area_use: "same" | "within" | "without";
             /**
              * Areas
              * @default []

@@ -170,7 +170,14 @@ function FromPicture({ cell, production, name }: { cell: Cell; production: numbe
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene", {
           params: { path: { light_id: cell.light_id, camera_id: cell.camera_id } },
-          body: { by: "picture", left_out: [], with_probes: false, mix: 1, base_number: 0 },
+          body: {
+            by: "picture",
+            left_out: [],
+            use: "same",
+            with_probes: false,
+            mix: 1,
+            base_number: 0,
+          },
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: query.queryKey }),

@@ -7,6 +7,14 @@ import { type AreaPair, withArea } from "@/shared/fitChoice";
 import type { Clips, Scene } from "./useScene";
 
 type Side = "reference" | "angle";
+type Use = "same" | "within" | "without";
+const USES: [Use, string][] = [
+  ["same", "the same things"],
+  ["within", "only these count"],
+  ["without", "these do not count"],
+];
+// Of a picture in which nothing was marked: all of it counts, or none of it is left out.
+const rest = (use: Use): Box => (use === "within" ? [0, 0, 1, 1] : [0, 0, 0, 0]);
 type Box = [number, number, number, number];
 
 const boxOf = ({ x, y, width, height }: NonNullable<AreaPair[Side]>): Box => [x, y, width, height];
@@ -44,8 +52,12 @@ export function MarkAreas({
         }))
       : [],
   );
+  const [use, setUse] = useState<Use>(isSame ? was.area_use : "same");
+  const limits = use !== "same";
   const whole = areas.flatMap((pair) =>
-    pair.reference && pair.angle ? [[boxOf(pair.reference), boxOf(pair.angle)] as [Box, Box]] : [],
+    limits || (pair.reference && pair.angle)
+      ? [[pair.reference, pair.angle].map((area) => (area ? boxOf(area) : rest(use)))]
+      : [],
   );
   const missOf = (index: number) => {
     const pair = areas[index];
@@ -60,8 +72,8 @@ export function MarkAreas({
       ? was.misses[known]
       : undefined;
   };
-  const run = (by: "areas" | "picture") => {
-    scene.run({ by, areas: whole, frames: at });
+  const run = (by: "areas" | "picture" | "statistics") => {
+    scene.run({ by, areas: whole, frames: at, use });
     onClose();
   };
   const shown = [
@@ -79,7 +91,7 @@ export function MarkAreas({
     },
   ];
   return (
-    <Dialog title="The same things in both pictures" onClose={onClose} wide="whole">
+    <Dialog title="Areas in both pictures" onClose={onClose} wide="whole">
       <div className="grid grid-cols-2 gap-3">
         {shown.map(({ side, name, url }) => (
           <Marked
@@ -96,9 +108,22 @@ export function MarkAreas({
       </div>
       <div className="mt-3 flex flex-wrap items-center gap-2">
         <p className="faint basis-full">
-          Drag over a thing in one picture, then over the same in the other, roughly. Eight of many
-          colours are good, four are rough, two give white and exposure.
+          {limits
+            ? "Drag over parts of either picture."
+            : "Drag over a thing in one picture, then over the same in the other, roughly. Eight of many colours are good, four are rough, two give white and exposure."}
         </p>
+        <select
+          className="select select-xs w-44"
+          aria-label="What the areas are for"
+          value={use}
+          onChange={(e) => setUse(e.target.value as Use)}
+        >
+          {USES.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
         <ul className="flex min-w-0 flex-1 flex-wrap gap-1" aria-label="Areas">
           {areas.map((pair, i) => {
             const miss = missOf(i);
@@ -113,7 +138,7 @@ export function MarkAreas({
                 >
                   {i + 1}
                   {miss !== undefined && ` ΔE ${miss.toFixed(1)}`}
-                  {!(pair.reference && pair.angle) && " in one only"} ×
+                  {!limits && !(pair.reference && pair.angle) && " in one only"} ×
                 </button>
               </li>
             );
@@ -123,19 +148,30 @@ export function MarkAreas({
           type="button"
           className="btn btn-sm"
           disabled={whole.length === 0}
-          title="Places that both pictures show, and these areas beside them"
-          onClick={() => run("picture")}
+          title="From the colours of these parts as a whole: an estimate only"
+          onClick={() => run("statistics")}
         >
-          Picture and areas
+          Estimate
         </button>
         <button
           type="button"
-          className="btn btn-sm btn-primary"
+          className={`btn btn-sm ${limits ? "btn-primary" : ""}`}
           disabled={whole.length === 0}
-          onClick={() => run("areas")}
+          title="Places that both pictures show, and these areas"
+          onClick={() => run("picture")}
         >
-          Match by {whole.length} {whole.length === 1 ? "area" : "areas"}
+          {limits ? "Match from the picture" : "Picture and areas"}
         </button>
+        {!limits && (
+          <button
+            type="button"
+            className="btn btn-sm btn-primary"
+            disabled={whole.length === 0}
+            onClick={() => run("areas")}
+          >
+            Match by {whole.length} {whole.length === 1 ? "area" : "areas"}
+          </button>
+        )}
       </div>
     </Dialog>
   );

@@ -186,11 +186,12 @@ export function standsOn(match: Match): string {
       ? `${match.model_word}, the chart and ${match.steadied.count} colours of the scene`
       : match.model_word;
   const count = scene.areas.length;
-  const marked = count > 0 ? `${count} ${count === 1 ? "area" : "areas"}` : "";
+  const how = { same: "", within: "only ", without: "without " }[scene.area_use];
+  const marked = count > 0 ? `${how}${count} ${count === 1 ? "area" : "areas"}` : "";
   if (match.kind === "areas")
     return `from ${marked || `${scene.probes} probes`}${scene.pin ? ` to ${scene.pin.name}` : ""}`;
   if (match.kind === "statistics")
-    return `an estimate by statistics${scene.pin ? ` to ${scene.pin.name}` : ""}${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
+    return `an estimate by statistics${scene.pin ? ` to ${scene.pin.name}` : ""}${marked ? `, ${marked}` : ""}${scene.mix < 1 ? `, ${percent(scene.mix)} of it` : ""}`;
   const to = scene.pin ? ` to ${scene.pin.name}` : "";
   const more = [
     scene.probes > 0 ? `${scene.probes} probes` : "",

@@ -130,6 +130,19 @@ describe("a match without a chart", () => {
       ["0.475", "0.475", "0.050", "0.050"],
     ]);
     expect(screen.queryByRole("dialog")).toBeNull();
+    // Areas that limit the picture may be marked in one of the two.
+    act(() => screen.getByText("Mark areas …").click());
+    const [again] = screen.getAllByRole("application");
+    if (again) press(again, "Enter");
+    const select = screen.getByRole("combobox", { name: "What the areas are for" });
+    fireEvent.change(select, { target: { value: "without" } });
+    act(() => screen.getByText("Match from the picture", { selector: "dialog *" }).click());
+    const [limited] = vi.mocked(offered.run).mock.calls[1] ?? [];
+    expect([limited?.by, limited?.use, limited?.areas?.[0]?.[1]]).toEqual([
+      "picture",
+      "without",
+      [0, 0, 0, 0],
+    ]);
   });
 
   it("says from what it is, and what to expect of which colours", () => {
@@ -146,6 +159,7 @@ describe("a match without a chart", () => {
       left_out: [[0, 0, 0.04, 0.04]] as [number, number, number, number][],
       areas: [],
       area_frames: [0, 0] as [number, number],
+      area_use: "same" as const,
     };
     expect(standsOn(match({ kind: "picture", scene: of }))).toBe(
       "from the picture: 812 places, 31 % in common, 1 taken out",

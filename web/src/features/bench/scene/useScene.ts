@@ -36,6 +36,7 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
       mix?: number;
       areas?: number[][][];
       frames?: [number, number];
+      use?: "same" | "within" | "without";
     }) =>
       unwrap(
         api.POST("/api/lights/{light_id}/cameras/{camera_id}/matches/from-scene", {
@@ -46,6 +47,7 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
             mix: 1,
             areas: [],
             frames: [0, 0],
+            use: "same",
             ...body,
             clip_id: clips[1]?.id ?? null,
             reference_clip_id: clips[0]?.id ?? null,
@@ -94,6 +96,7 @@ export function useScene(angle: Angle, clips: Clips, hand: HandStore) {
       with_probes: match.scene.probes > 0,
       areas: match.scene.areas,
       frames: match.scene.area_frames,
+      use: match.scene.area_use,
     });
   };
   // The same for ever: hundreds of marks hold it.
