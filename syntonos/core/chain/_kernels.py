@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
-from syntonos.core.chain._rows import mix_corners, mix_rows, on_line
+from syntonos.core.chain._rows import mix_corners_of_two, mix_rows_of_two, on_four_lines
 from syntonos.core.chain.colour_model import REACH
 from syntonos.core.chain.tile import TILE, load, store
 from syntonos.core.chain.tone import tone_scalar
@@ -329,6 +329,13 @@ def _by_luma(x: Any, a: Any) -> None:
 
 
 @jit
+def _four_of(cells: Any, i: int) -> Any:
+    return (
+        np.int64(cells[i]), np.int64(cells[i + 1]), np.int64(cells[i + 2]), np.int64(cells[i + 3]),
+    )  # fmt: skip
+
+
+@jit
 def _curves(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
     """Three curves, straight beyond their ends: place, size, low, steps to one.
 
@@ -345,8 +352,9 @@ def _curves(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
             k = np.int32(q if q < edge else edge)
             cells[i] = np.int32(first + np.int32(_I6 * k))
             places[i] = p - np.float32(k)
-        for i in range(TILE):
-            row[i] = on_line(tables, np.int64(cells[i]), places[i])
+        for h in range(TILE // 4):
+            i = 4 * h
+            on_four_lines(tables, _four_of(cells, i), places, row, i)
 
 
 @jit
@@ -365,8 +373,9 @@ def _ratio(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         k = np.int32(p if p < last else last)
         cells[i] = np.int32(at + np.int32(_I2 * k))
         places[i] = p - np.float32(k)
-    for i in range(TILE):
-        places[i] = on_line(tables, np.int64(cells[i]), places[i])
+    for h in range(TILE // 4):
+        i = 4 * h
+        on_four_lines(tables, _four_of(cells, i), places, places, i)
     for i in range(TILE):
         rr[i] *= places[i]
         gg[i] *= places[i]
@@ -397,8 +406,10 @@ def _hues(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         k = np.int32(t if t < last else last)
         cells[i] = np.int32(at + np.int32(_I4 * k))
         places[i] = t - np.float32(k)
-    for i in range(TILE):
-        cs[i], ss[i], lifts[i], _ = mix_rows(tables, np.int64(cells[i]), places[i])
+    rows = cs, ss, lifts
+    for h in range(TILE // 2):
+        i = 2 * h
+        mix_rows_of_two(tables, (np.int64(cells[i]), np.int64(cells[i + 1])), places, rows, i)
     for i in range(TILE):
         r, g, b, u, v = rr[i], gg[i], bb[i], us[i], vs[i]
         # What changes is added: neutral stays to the last bit.
@@ -453,11 +464,14 @@ def _shift(x: Any, a: Any, tables: Any, floats: Any, ints: Any) -> None:
         most[i] = fl if fl > high else high
         least[i] = fl if fl < small else small
         mid[i] = (high if high < fl else fl) if fl > small else small
-    for i in range(TILE):
-        j = np.int64(cells[i])
-        dr[i], dg[i], db[i] = mix_corners(
-            tables, j, j + np.int64(near[i]), j + np.int64(far[i]), j + np.int64(end),
-            most[i], mid[i], least[i],
+    shares, moved = (most, mid, least), (dr, dg, db)
+    last = np.int64(end)
+    for h in range(TILE // 2):
+        i = 2 * h
+        j, k = np.int64(cells[i]), np.int64(cells[i + 1])
+        mix_corners_of_two(
+            tables, (j, j + np.int64(near[i]), j + np.int64(far[i]), j + last),
+            (k, k + np.int64(near[i + 1]), k + np.int64(far[i + 1]), k + last), shares, moved, i,
         )  # fmt: skip
     for i in range(TILE):
         rr[i] += dr[i]
