@@ -348,11 +348,13 @@ def _scaled(low: float, high: float, steps: int) -> tuple[float, float, float]:
     return float(steps), low, (steps - 1) / (high - low)
 
 
-def _log_parts(trim: Trim) -> list[Any]:
+@lru_cache(maxsize=32)
+def _log_parts(trim: Trim) -> tuple[Any, ...]:
     """Return what the working log's parts append, in signal order."""
     out: list[Any] = []
     if trim.levels != NEUTRAL.levels:
-        out.append(lambda p: p.add(k.OP_BY_LUMA, _level_numbers(trim)))
+        levels = _level_numbers(trim)
+        out.append(lambda p: p.add(k.OP_BY_LUMA, levels))
     # Contrast is a line, and so is what a CDL begins with: both are one.
     pivot = GREY + trim.pivot * _OF_A_STOP
     slope, offset = np.array(trim.cdl.slope), np.array(trim.cdl.offset)
@@ -375,4 +377,4 @@ def _log_parts(trim: Trim) -> list[Any]:
             p.table(pairs), *_scaled(_MEAN_LOW, _MEAN_HIGH, _MEAN_STEPS),
             *_scaled(-_WIDE, _WIDE, _WIDE_STEPS),
         )))  # fmt: skip
-    return out
+    return tuple(out)
