@@ -41,6 +41,8 @@ _MOST_COUNTED: Final = 80
 _PLACE_SPREAD, _LEAST_SPREAD = 0.03, 0.003  # of light: of one place, and of any number of them
 _FAR_OFF, _TIMES_MEDIAN = 3.5, 2.5  # delta E, beyond which a place is set aside
 _CALM: Final = 70  # per cent of a cluster's places that its colour is the mean of
+_MOST_OF_ONE: Final = 0.8  # that one camera has in where places are gathered
+_LEAST_NOISE: Final = 1e-3  # of light
 _QUICK: Final = [Setting(family, 1.2, offset, 0.0)
                  for family in ("ordinary", "odd") for offset in (0.0005, 0.004)]  # fmt: skip
 
@@ -182,12 +184,15 @@ def clusters_of(want: A, got: A) -> Clusters:
     """Return clusters of colour of places (n, 3), reference and angle, scene-linear AP1.
 
     A cluster's colour is the mean of those of its places that agree in light, so that what moved
-    or mirrors counts little. Places are gathered by the mean of what both cameras say: by one's own
-    colours alone its noise would decide who lies at the edge, and the match would bend for it.
+    or mirrors counts little. Places are gathered by what both cameras say: by one's own colours
+    alone its noise would decide who lies at the edge, and the match would bend for it. The one with
+    less noise in a channel, by how places differ from those before them, counts more there.
     """
     x, y = np.log(mixed(got)), np.log(mixed(want))
     ratio = x - y
-    middle = np.exp((x + y - np.median(ratio, axis=0)) / 2)
+    noise = [_from_next(side) ** 2 for side in (x, y)]
+    share = np.clip(noise[1] / (noise[0] + noise[1]), 1 - _MOST_OF_ONE, _MOST_OF_ONE)
+    middle = np.exp(y + share * ratio + (0.5 - share) * np.median(ratio, axis=0))
     k = min(_CLUSTERS, max(2, len(want) // 5))
     label, _ = grouped(colour_place(middle), k)
     out: list[list[Any]] = [[], [], [], []]
@@ -203,6 +208,13 @@ def clusters_of(want: A, got: A) -> Clusters:
         out[2].append(_spread(ratio[mine] - own, count))
         out[3].append(len(mine))
     return Clusters(*(np.array(v, np.float64) for v in out))
+
+
+def _from_next(log: A) -> A:
+    """Return how far places (n, 3), in the order in which they lie, are from the next, (3,)."""
+    if len(log) < 2:
+        return np.ones(3)
+    return np.maximum(1.48 * np.median(np.abs(np.diff(log, axis=0)), axis=0), _LEAST_NOISE)
 
 
 def _calm(want: A, got: A) -> B:
