@@ -56,7 +56,7 @@ from syntonos.core.matching import (
     fit_to_json,
     reading_to_json,
 )
-from syntonos.core.matching.by_places import scene_colours
+from syntonos.core.matching.by_places import are_enough
 from syntonos.core.matching.carried import CARRIES, lut_cost
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.scene_check import check_by_scene
@@ -82,6 +82,7 @@ class _Charts:
 def run_match(args: argparse.Namespace) -> int:
     """Match an angle to the reference and write the LUT."""
     has_place(args.out, args.report, beside=[*args.reference, *args.angle])
+    _check_scenes(args)
     if args.by in _SCENE:
         return match_by_scene(args, (args.by,))
     if args.by == "auto" and is_picture(args.reference_encoding):
@@ -186,11 +187,15 @@ class _Compared:
     colours: Clusters | None = None
 
 
-def _compare(
-    args: argparse.Namespace, charts: _Charts, fit: MatchFit, said: list[str]
-) -> _Compared:
-    """Ask the scenes of both sides whether they agree with the charts."""
-    paths = {"reference": args.reference_scene, "angle": args.angle_scene}
+def _check_scenes(args: argparse.Namespace) -> None:
+    """Refuse scenes beside a chart where they could say nothing, before anything is read."""
+    if not args.reference_scene:
+        return
+    if args.by in _SCENE:
+        raise FitError(
+            f"--reference-scene stands beside a chart, and --by {args.by} reads none.",
+            hint="Give the scenes as --reference and --angle.", code="match.no_chart",
+        )  # fmt: skip
     if not args.angle_scene:
         raise FitError("--reference-scene needs a scene of the angle to compare with.",
                        hint="Add --angle-scene.", code="match.one_scene")  # fmt: skip
@@ -200,11 +205,20 @@ def _compare(
             hint="Leave --reference-scene out, or match to the reference's own chart.",
             code="check.values",
         )  # fmt: skip
+
+
+def _compare(
+    args: argparse.Namespace, charts: _Charts, fit: MatchFit, said: list[str]
+) -> _Compared:
+    """Ask the scenes of both sides whether they agree with the charts."""
+    paths = {"reference": args.reference_scene, "angle": args.angle_scene}
     try:
         places = places_of_scenes(paths, {"reference": charts.reference, "angle": charts.angle})
         found = check_by_scene(fit.match, [(0, places)])
         if found.agrees:
-            return _Compared(True, found.words, scene_colours(places))
+            return _Compared(
+                True, found.words, found.colours if are_enough(found.colours) else None
+            )
     except FitError as error:
         said.append(f"The scenes take no part. {error}")
         return _Compared(None, str(error))

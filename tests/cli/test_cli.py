@@ -507,5 +507,10 @@ def test_scenes_beside_charts_steady_the_fit_or_say_why_not(media, tmp_path, cap
     assert match("--reference-scene", one, "--angle-scene", files("01")[0]) == 0
     assert "warning: The scene" in capsys.readouterr().err
     assert json.loads(report.read_text())["fit"]["match"] == alone["match"]
-    assert match("--reference-scene", one) == 2
-    assert "--angle-scene" in capsys.readouterr().err
+    for args, hint in (
+        ((), "--angle-scene"),
+        (("--by", "picture"), "as --reference and --angle"),
+        (("--angle-scene", other, "--reference", "published"), "Leave --reference-scene out"),
+    ):
+        assert match("--reference-scene", one, *args) == 2
+        assert hint in capsys.readouterr().err

@@ -155,7 +155,7 @@ def _as_most(want: A, got: A) -> B:
 
 def _enough(want: A, got: A) -> Clusters:
     groups = clusters_of(want, got) if len(want) else None
-    if groups is None or len(groups.count) < _LEAST_CLUSTERS:
+    if groups is None or not are_enough(groups):
         count = 0 if groups is None else len(groups.count)
         words = missing_words(want) or ("Add frames or areas that show other colours.",)
         raise FitError(
@@ -163,6 +163,11 @@ def _enough(want: A, got: A) -> Clusters:
             hint=words[0], code="places.few",
         )  # fmt: skip
     return groups
+
+
+def are_enough(groups: Clusters) -> bool:
+    """Say whether a match of colour can stand on some colours."""
+    return len(groups.count) >= _LEAST_CLUSTERS
 
 
 def joined(many: list[Places]) -> Places:

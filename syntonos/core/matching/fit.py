@@ -52,6 +52,8 @@ _AGAINST_POOL = 3.0  # log evidence
 _APART = 4.0  # delta E by which an area is told to disagree
 _GRADIENT = 0.25  # of the light, from edge to edge, between the readings
 _BAD = 2.5  # delta E, cross-validated
+_WILD = "unlike the other patches: dirt, cover or a reflection"
+_WILD_BY_SCENE = "unlike the other patches and the scene: dirt, cover, a reflection or other light"
 _SMALL = 40  # pixels that a patch's mean stands on
 _FLARE_WARNED = 0.02  # share of white
 _FLARE_TOLD = 0.0005  # share of white: less is taken out, but not told
@@ -181,7 +183,7 @@ def _disagreeing(
         out[used[row]] = f"glare in the {who}, {abs(light):.1%} of white"
     for row in answer.wild:
         if row < len(used):
-            out[used[row]] = "unlike the other patches: dirt, cover or a reflection"
+            out[used[row]] = _WILD_BY_SCENE if (readings.patches == SCENE).any() else _WILD
     return out
 
 

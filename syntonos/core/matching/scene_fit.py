@@ -118,6 +118,8 @@ def grouped(places: A, k: int) -> tuple[NDArray[np.intp], A]:
     Middles are found on some thousands of the places.
     """
     rows = places.astype(np.float32)
+    if len(rows) <= k:  # OpenCV takes a single row for a column
+        return np.arange(len(rows)), np.asarray(rows, np.float64)
     some = rows[:: max(1, len(rows) // _MOST_GROUPED)]
     criteria = (cv2.TERM_CRITERIA_EPS + cv2.TERM_CRITERIA_MAX_ITER, 40, 1e-4)
     cv2.setRNGSeed(1)

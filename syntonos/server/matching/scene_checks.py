@@ -9,8 +9,10 @@ import numpy as np
 from django.conf import settings
 
 from syntonos.core.errors import FitError
+from syntonos.core.matching.by_places import are_enough
 from syntonos.core.matching.drift import DriftPoint, drift_over
 from syntonos.core.matching.places import Places
+from syntonos.core.matching.report import colours_to_json
 from syntonos.core.matching.scene_check import check_by_scene
 from syntonos.server.footage.models import Clip
 from syntonos.server.jobs import services as jobs
@@ -20,7 +22,7 @@ from syntonos.server.matching.from_scene import clip_pairs, places_over
 from syntonos.server.matching.models import Match, SceneCheck
 from syntonos.server.matching.seen_places import seen_in
 from syntonos.server.matching.selectors import of_scene, stage_of
-from syntonos.server.matching.steadying import colours_of, seen_as
+from syntonos.server.matching.steadying import seen_as
 
 KIND: Final = "check-scene"
 _POINTS: Final = 13  # of the drift
@@ -82,9 +84,10 @@ def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:
         stage_of(match), [(frame, places) for places, frame in moments],
         _drift(match, base, own, *moments[0]), by_chart=not of_scene(match),
     )  # fmt: skip
-    data = asdict(found) | seen_as(base, own)
-    if found.agrees and not of_scene(match):
-        data["colours"] = colours_of([places for places, _ in moments])
+    steadies = found.agrees and not of_scene(match) and are_enough(found.colours)
+    data = asdict(found) | seen_as(base, own) | {
+        "colours": colours_to_json(found.colours) if steadies else None,
+    }  # fmt: skip
     SceneCheck.objects.update_or_create(match=match, defaults={"data": data})
     return {"agrees": found.agrees, "words": found.words}
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from syntonos.core.errors import FitError
-from syntonos.core.matching.by_places import joined, scene_colours
-from syntonos.core.matching.places import Places
+from syntonos.core.matching.by_places import scene_colours
 from syntonos.core.matching.report import colours_from_json, colours_to_json
 from syntonos.core.matching.scene_fit import Clusters
 from syntonos.server.footage.models import Clip
@@ -22,14 +21,6 @@ def seen_as(base: Clip, own: Clip) -> dict[str, Any]:
         "names": [c.name for c in both], "clips": [str(c.uuid) for c in both],
         "taken": [[c.encoding, c.levels] for c in both],
     }  # fmt: skip
-
-
-def colours_of(many: list[Places]) -> dict[str, Any] | None:
-    """Return the colours that places have in common, to be kept; None where they are too few."""
-    try:
-        return colours_to_json(scene_colours(joined(many)))
-    except FitError:
-        return None
 
 
 def colours_beside(light: Light, camera: Camera) -> tuple[Clusters, dict[str, Any]]:

@@ -13,7 +13,7 @@ from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import fit_places, joined
 from syntonos.core.matching.drift import DriftPoint
 from syntonos.core.matching.metric import scene_delta_e
-from syntonos.core.matching.places import Places, find_places
+from syntonos.core.matching.places import Places, find_places, only
 from syntonos.core.matching.scene_check import check_by_scene
 from syntonos.core.matching.scene_fit import missing_words, part_of
 from syntonos.core.media import RecordingReader
@@ -106,6 +106,15 @@ def test_pictures_of_something_else_are_refused(pair):
         with pytest.raises(FitError, match="same scene") as caught:
             find_places(pair[0], other)
         assert caught.value.code == "places.scene"
+
+
+@pytest.mark.parametrize("count", [1, 2, 20])
+def test_a_few_places_are_too_few_and_what_would_help_is_said(found, count):
+    some = only(found, np.arange(len(found.reference)) < count)
+    with pytest.raises(FitError, match="in common, 12 are needed") as caught:
+        fit_places(some)
+    assert caught.value.code == "places.few"
+    assert "add frames or areas" in caught.value.hint.lower()
 
 
 def test_fall_off_of_either_lens_is_found_and_not_taken_for_colour():

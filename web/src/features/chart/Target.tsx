@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { type ReactNode, useRef } from "react";
 import type { Angle } from "@/api/client";
 import { canSteady, type FitChoice } from "@/shared/fitChoice";
 
@@ -73,32 +73,22 @@ export function Beside({
   return (
     <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
       {canPool && (
-        <label
-          className="flex cursor-pointer items-center gap-1.5"
+        <TakesPart
           title="What this pair of cameras showed in other lights steadies the colour here: one bad chart does not ruin a day."
+          checked={choice.pool}
+          onChange={(pool) => onChoice({ ...choice, pool })}
         >
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={choice.pool}
-            onChange={(e) => onChoice({ ...choice, pool: e.target.checked })}
-          />
           with{" "}
           {angle.other_lights === 1 ? "another light's" : `${angle.other_lights} other lights'`}{" "}
           charts
-        </label>
+        </TakesPart>
       )}
       {steadies && (
-        <label
-          className="flex cursor-pointer items-center gap-1.5"
+        <TakesPart
           title="Colours that both scenes show in this light take part beside the patches: what is in the pictures is matched nearer"
+          checked={choice.withScene}
+          onChange={(withScene) => onChoice({ ...choice, withScene })}
         >
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={choice.withScene}
-            onChange={(e) => onChoice({ ...choice, withScene: e.target.checked })}
-          />
           with the scene's colours
           {angle.match?.steadied && (
             <span className="faint">
@@ -106,10 +96,34 @@ export function Beside({
               {angle.match.steadied.left_out.toFixed(2)} cross-validated
             </span>
           )}
-        </label>
+        </TakesPart>
       )}
       <Areas angle={angle} choice={choice} onChoice={onChoice} />
     </div>
+  );
+}
+
+function TakesPart({
+  title,
+  checked,
+  onChange,
+  children,
+}: {
+  title: string;
+  checked: boolean;
+  onChange: (checked: boolean) => void;
+  children: ReactNode;
+}) {
+  return (
+    <label className="flex cursor-pointer items-center gap-1.5" title={title}>
+      <input
+        type="checkbox"
+        className="checkbox checkbox-xs"
+        checked={checked}
+        onChange={(e) => onChange(e.target.checked)}
+      />
+      {children}
+    </label>
   );
 }
 

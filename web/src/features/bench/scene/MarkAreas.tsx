@@ -18,62 +18,74 @@ const rest = (use: Use): Box => (use === "within" ? [0, 0, 1, 1] : [0, 0, 0, 0])
 type Box = [number, number, number, number];
 
 const boxOf = ({ x, y, width, height }: NonNullable<AreaPair[Side]>): Box => [x, y, width, height];
-const areaOf = (id: number, [x, y, width, height]: Box) => ({ clip_id: id, x, y, width, height });
+const areaOf = ([x, y, width, height]: Box) => ({ clip_id: 0, x, y, width, height });
+
+/** What is marked, in which frames, and what it is for; closing the sheet loses nothing of it. */
+export type Sheet = { of: string; at: [number, number]; areas: AreaPair[]; use: Use };
+
+/** A sheet as it is opened: what was marked last in these pictures, or what the match stands on. */
+export function sheetOf(
+  kept: Sheet | null,
+  { pin }: Scene,
+  match: Match | null,
+  clips: Clips,
+  frames: readonly [number, number],
+): Sheet {
+  const of = [pin?.uuid, ...clips.map((clip) => clip?.id)].join();
+  if (kept?.of === of) return kept;
+  const was = match?.scene;
+  const isSame = was && (pin ? was.pin?.uuid === pin.uuid : !was.pin);
+  if (!isSame || !was.areas.length)
+    return { of, at: [pin ? 0 : frames[0], frames[1]], areas: [], use: "same" };
+  const areas = was.areas.map(([one, other]) => ({
+    reference: areaOf(one),
+    angle: areaOf(other),
+    weight: 1,
+  }));
+  return { of, at: was.area_frames, areas, use: was.area_use };
+}
 
 /** The same things, marked in the picture that is matched to and in the angle's. */
 export function MarkAreas({
   scene,
+  mix,
   match,
   clips: [reference, own],
-  frames,
   names,
+  sheet: { at, areas, use },
+  onSheet,
   onClose,
 }: {
   scene: Scene;
+  /** How much of an estimate is taken, 0 to 1. */
+  mix: number;
   match: Match | null;
   clips: Clips;
-  frames: readonly [number, number];
   /** Of the reference's camera and the angle's. */
   names: readonly [string, string];
+  sheet: Sheet;
+  onSheet: (change: (now: Sheet) => Partial<Sheet>) => void;
   onClose: () => void;
 }) {
   const { pin } = scene;
-  const was = match?.scene;
-  // What the match in force stands on is there to be gone on with.
-  const isSame = was !== undefined && was !== null && (pin ? was.pin?.uuid === pin.uuid : !was.pin);
-  const at: [number, number] =
-    isSame && was.areas.length ? was.area_frames : [pin ? 0 : frames[0], frames[1]];
-  const [areas, setAreas] = useState<AreaPair[]>(
-    isSame
-      ? was.areas.map(([one, other]) => ({
-          reference: areaOf(0, one),
-          angle: areaOf(0, other),
-          weight: 1,
-        }))
-      : [],
-  );
-  const [use, setUse] = useState<Use>(isSame ? was.area_use : "same");
+  const setAreas = (change: (now: AreaPair[]) => AreaPair[]) =>
+    onSheet((now) => ({ areas: change(now.areas) }));
   const limits = use !== "same";
   const whole = areas.flatMap((pair) =>
     limits || (pair.reference && pair.angle)
       ? [[pair.reference, pair.angle].map((area) => (area ? boxOf(area) : rest(use)))]
       : [],
   );
-  const missOf = (index: number) => {
-    const pair = areas[index];
-    const known = was?.areas.findIndex(
-      ([one, other]) =>
-        pair?.reference &&
-        pair.angle &&
-        one.join() === boxOf(pair.reference).join() &&
-        other.join() === boxOf(pair.angle).join(),
-    );
-    return isSame && match?.kind === "areas" && known !== undefined && known >= 0
-      ? was.misses[known]
-      : undefined;
+  // How far an area is off, where the match in force stands on it as it is marked here.
+  const was = match?.kind === "areas" ? match.scene : null;
+  const missOf = (pair: AreaPair) => {
+    const { reference: one, angle: other } = pair;
+    if (!was || !one || !other) return undefined;
+    const marked = [boxOf(one), boxOf(other)].join();
+    return was.misses[was.areas.findIndex((known) => known.join() === marked)];
   };
   const run = (by: "areas" | "picture" | "statistics") => {
-    scene.run({ by, areas: whole, frames: at, use });
+    scene.run({ by, mix, areas: whole, frames: at, use });
     onClose();
   };
   const shown = [
@@ -116,7 +128,7 @@ export function MarkAreas({
           className="select select-xs w-44"
           aria-label="What the areas are for"
           value={use}
-          onChange={(e) => setUse(e.target.value as Use)}
+          onChange={(e) => onSheet(() => ({ use: e.target.value as Use }))}
         >
           {USES.map(([value, words]) => (
             <option key={value} value={value}>
@@ -126,7 +138,7 @@ export function MarkAreas({
         </select>
         <ul className="flex min-w-0 flex-1 flex-wrap gap-1" aria-label="Areas">
           {areas.map((pair, i) => {
-            const miss = missOf(i);
+            const miss = missOf(pair);
             return (
               // biome-ignore lint/suspicious/noArrayIndexKey: a pair is its number
               <li key={i} className="flex items-center gap-1">

@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Angle, Match } from "@/api/client";
 import { Problem } from "@/shared/Feedback";
 import { DriftCurve } from "./DriftCurve";
-import { MarkAreas } from "./MarkAreas";
+import { MarkAreas, type Sheet, sheetOf } from "./MarkAreas";
 import type { Clips, Scene } from "./useScene";
 
 /** Ways to match where nobody shot a chart, the best first; each is a job that tells how far it is. */
@@ -24,6 +24,7 @@ export function MatchScene({
   const [reference, own] = clips;
   const [mix, setMix] = useState(100);
   const [isMarking, setMarking] = useState(false);
+  const [sheet, setSheet] = useState<Sheet | null>(null);
   const off = scene.running || !own || (!reference && !scene.pin);
   // Probes are marks on clips: a pin has none.
   const probes = scene.pin ? 0 : shared;
@@ -65,16 +66,21 @@ export function MatchScene({
         className="btn btn-sm"
         disabled={off}
         title="The same things are marked in both pictures by hand: where places are not found, or mislead"
-        onClick={() => setMarking(true)}
+        onClick={() => {
+          setSheet((kept) => sheetOf(kept, scene, angle.match, clips, frames));
+          setMarking(true);
+        }}
       >
         Mark areas …
       </button>
-      {isMarking && (
+      {isMarking && sheet && (
         <MarkAreas
           scene={scene}
+          mix={mix / 100}
           match={angle.match}
           clips={clips}
-          frames={frames}
+          sheet={sheet}
+          onSheet={(change) => setSheet((now) => now && { ...now, ...change(now) })}
           names={[
             `${angle.reference.letter} ${angle.reference.name}`,
             `${angle.angle.letter} ${angle.angle.name}`,
@@ -159,7 +165,7 @@ export function CompareWithScene({
           title="The charts are fitted again with the colours that both scenes show beside the patches: what is in the pictures is matched nearer"
           onClick={scene.steady}
         >
-          Steady the fit with it
+          Steady the fit with the scene
         </button>
       )}
       {check && !scene.running && (
