@@ -4,26 +4,19 @@ from __future__ import annotations
 
 from dataclasses import replace
 from functools import lru_cache
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core._jit import jit
-from syntonos.core._math import log2
 from syntonos.core.chain import Chain, EncodingOutput, compile_chain, run
 from syntonos.core.chain.colour_model import AP1_LUMINANCE, chroma_place
 from syntonos.core.chain.document import Match
 from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.charts.layout import reference_lin
+from syntonos.core.matching._unseen_kernel import CELLS, EDGE, look_up
 
 A = NDArray[np.float64]
 _REACH = 0.5  # log ratio of channels: there the smooth residual has fallen to half
-_DARK = 0.004  # of white: below it chromaticity is noise
-_CELLS, _EDGE = 161, 3.0
-_DARK32, _EDGE32, _LN2 = np.float32(_DARK), np.float32(_EDGE), np.float32(np.log(2))
-_PER_CELL = np.float32((_CELLS - 1) / (2 * _EDGE))
-_MILLI, _HALF = np.float32(1e-3), np.float32(0.5)
 
 
 def unseen(chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1) -> NDArray[np.bool_]:
@@ -49,31 +42,12 @@ def unseen(chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1) -> 
     inner = Chain(chain.decode, EncodingOutput("linear/ap1"), match=white)
     x = run(compile_chain(inner), code_rgb, threads=threads) @ _mixed(match.mix)
     out = np.empty(code_rgb.shape[:2], np.bool_)
-    _look_up(x.reshape(-1, 3), _far_away(match), AP1_LUMINANCE.astype(np.float32), out.reshape(-1))
+    look_up(x.reshape(-1, 3), _far_away(match), AP1_LUMINANCE.astype(np.float32), out.reshape(-1))
     return out
 
 
 def _mixed(mix: float) -> NDArray[np.float32]:
     return np.asarray(mix_matrix(mix).T, np.float32)
-
-
-@jit
-def _look_up(x: Any, away: Any, luminance: Any, out: Any) -> None:
-    """Say of each colour x (n, 3) whether its cell of `away` is true and it is not too dark."""
-    for i in range(out.size):
-        r, g, b = x[i, 0], x[i, 1], x[i, 2]
-        out[i] = False
-        if r * luminance[0] + g * luminance[1] + b * luminance[2] > _DARK32:
-            most = max(r, max(g, b))
-            floor = most * _MILLI
-            up = log2(max(g, floor))
-            u = (log2(max(r, floor)) - up) * _LN2
-            v = (log2(max(b, floor)) - up) * _LN2
-            u = min(max(u, -_EDGE32), _EDGE32)
-            v = min(max(v, -_EDGE32), _EDGE32)
-            p = np.int32((u + _EDGE32) * _PER_CELL + _HALF)
-            q = np.int32((v + _EDGE32) * _PER_CELL + _HALF)
-            out[i] = away[p, q]
 
 
 @lru_cache(maxsize=16)
@@ -84,7 +58,7 @@ def _far_away(match: Match) -> NDArray[np.bool_]:
     else:
         nominal = reference_lin() @ mix_matrix(match.mix).T
         centres = np.concatenate([chroma_place(nominal), np.zeros((1, 2))])
-    axis = np.linspace(-_EDGE, _EDGE, _CELLS)
+    axis = np.linspace(-EDGE, EDGE, CELLS)
     grid = np.stack(np.meshgrid(axis, axis, indexing="ij"), axis=-1)
     distance = np.hypot(*np.moveaxis(grid[:, :, None] - centres, -1, 0)).min(axis=-1)
     return np.asarray(distance > _REACH, np.bool_)

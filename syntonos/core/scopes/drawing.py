@@ -13,41 +13,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core._jit import jit
 from syntonos.core.chain import Chain, run
 from syntonos.core.chain.engine import Cancelled, each_band, to_bytes
 from syntonos.core.chain.executor import Region, plan, upto_last, with_margin
 from syntonos.core.chain.marks import screen_program
 from syntonos.core.chain.program import Program
-from syntonos.core.chain.tiles import TILE, load, room_of_tile, run_tile, store_bytes
-from syntonos.core.scopes.counts import WHOLE, Counter, ScopeCounts, Span, count_scopes, tally
+from syntonos.core.scopes._draw_kernel import draw_part
+from syntonos.core.scopes.counts import WHOLE, Counter, ScopeCounts, Span, count_scopes
 
 _PARTS = 4  # of what one thread does: a closed view is noticed between them
 _NOTHING = Program(np.zeros(0, np.int32), np.zeros((0, 1), np.float32), np.zeros(4, np.float32))
-
-
-@jit
-def _draw(
-    src: Any, dst: Any, chain: Any, screen: Any, columns: Any, first: int, width: int, into: Any
-) -> Any:
-    """Draw pixels (n, 3) from number `first` on into bytes (n, 3), and count them."""
-    n = src.shape[0]
-    x, room = np.zeros((3, TILE), np.float32), room_of_tile()
-    places = np.empty((4, TILE), np.int32)
-    below, above = 0, 0
-    for start in range(0, n, TILE):
-        count = min(TILE, n - start)
-        load(x, src[start : start + count])
-        run_tile(x, room, chain[0], chain[1], chain[2])
-        at = (first + start) % width
-        few, many = tally(
-            x, columns[at : at + count], places, into[0], into[1], into[2], into[3], into[4],
-            into[5],
-        )  # fmt: skip
-        below, above = below + few, above + many
-        run_tile(x, room, screen[0], screen[1], screen[2])
-        store_bytes(x, dst[start : start + count])
-    return below, above
 
 
 def draw(
@@ -117,7 +92,7 @@ def draw(
         for a, b in pairwise(np.linspace(edges[part], edges[part + 1], _PARTS + 1).astype(int)):
             if is_cancelled is not None and is_cancelled():
                 raise Cancelled
-            few, many = _draw(
+            few, many = draw_part(
                 flat[a:b], out[a:b], first, last, counter.columns, a, width, counter.arrays
             )
             counter.below, counter.above = counter.below + few, counter.above + many
