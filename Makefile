@@ -11,7 +11,7 @@ export NPM_CONFIG_UPDATE_NOTIFIER := false
 # The matrices are small: threads of the linear algebra only get into each other's way.
 export OPENBLAS_NUM_THREADS := 1
 
-.PHONY: setup demo test check bench evaluate evaluate-picture hostile soak schema plates clean
+.PHONY: setup demo test check bench evaluate evaluate-picture hostile mutate soak schema plates clean
 .DELETE_ON_ERROR:
 
 setup: $(STAMPS)/python $(STAMPS)/web
@@ -96,10 +96,15 @@ evaluate-picture: $(STAMPS)/python
 hostile: $(STAMPS)/python
 	@$(PY) -m tests.hostile
 
+# One sign or term changed at a time: the nearest tests have to notice.
+mutate: setup
+	@$(PY) -m tests.warm && $(PY) -m tests.mutate $(ONLY)
+
 # What takes longer than CI may: properties on many examples, then the evaluation.
 soak: $(STAMPS)/python
 	@$(PY) -m pytest -n 2 -q --hypothesis-profile=soak tests/core
 	@$(PY) -m tests.hostile --count 8000 --requests 20000 --seed 0
+	@$(MAKE) mutate
 	@$(MAKE) evaluate
 
 plates: $(STAMPS)/python

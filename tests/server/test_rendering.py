@@ -165,6 +165,22 @@ def test_zoomed_in_every_pixel_of_the_file_is_a_square_of_what_the_whole_shows(a
         api("post", "/pictures/draft", body, 422)
 
 
+def test_a_draft_is_made_at_the_number_of_its_frame(api, place):
+    # A number over time: nothing at the first frame, a stop at the second.
+    keys = [{"number": "stops", "points": [[0, 0.0], [1, 1.0]]}]
+    for frame, stops in ((0, 0.0), (1, 1.0)):
+        seen = {"clip_id": place.clips["A", "scene"].pk, "frame": frame}
+        header, over_time, parade = message(
+            api, **seen, overrides={"trim": {"kind": "trim", "keys": keys}}
+        )
+        _, plain, counts = message(
+            api, **seen, overrides={"trim": {"kind": "trim", "stops": stops}}
+        )
+        assert header["frame"] == frame
+        np.testing.assert_array_equal(over_time, plain)
+        np.testing.assert_array_equal(parade, counts)
+
+
 def test_scopes_of_a_region_and_of_the_lowest_tenth(api, place):
     clip = place.clips["A", "scene"]
     seen = {"clip_id": clip.pk, "frame": 0, "width": 480}

@@ -18,6 +18,7 @@ from syntonos.core.chain import (
     Output,
     Overrides,
     Parts,
+    Trim,
     compile_chain,
     compose,
     run,
@@ -90,6 +91,21 @@ def test_stages_are_left_out_stopped_after_or_put_in_their_place():
     assert (chain.match, chain.balance.stops, chain.look, chain.output) == (
         Match(), 2.0, Look(), Output(),
     )  # fmt: skip
+
+
+def test_trims_of_light_and_clip_add_and_stand_between_match_and_balance():
+    # After the match .45 .41 .37; flare .01 and .02, and two times .5 stop: twice .48 .44 .40; the
+    # balance doubles: 1.92 1.76 1.60. After the balance the flare would come to less.
+    parts = replace(PARTS, look=None, trim=Trim(flare=0.01, stops=0.5),
+                    clip_trim=Trim(flare=0.02, stops=0.5))  # fmt: skip
+    grey = (0.27, 0.22, 0.18)
+    assert light(compose(parts), *grey) == pytest.approx((1.92, 1.76, 1.60), rel=1e-5)
+    # Without the clip's: .46 times 2^.5, times two.
+    assert light(compose(replace(parts, clip_trim=None)), *grey)[0] == pytest.approx(
+        0.46 * 2**0.5 * 2, rel=1e-5)  # fmt: skip
+    # A draft of the clip's stands in its place: .48 times 2^1.5, times two.
+    draft = Overrides(clip_trim=Trim(flare=0.02, stops=1.0))
+    assert light(compose(parts, draft), *grey)[0] == pytest.approx(0.48 * 2**1.5 * 2, rel=1e-5)
 
 
 def test_a_match_of_another_encoding_falls_away_with_a_candidate():

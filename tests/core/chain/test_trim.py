@@ -94,6 +94,13 @@ def test_white_is_moved_by_adaptation(warmth, tint):
             1e6 / colour.temperature.xy_to_CCT_McCamy1992(v[:2] / v.sum()) for v in (here, xyz)
         )
         assert after - before == pytest.approx(40, abs=1.5)
+    # Mired along the locus and Duv across it, as Ohno 2013 finds them.
+    (kelvin, duv), (other, off) = (
+        colour.temperature.uv_to_CCT_Ohno2013(colour.xy_to_UCS_uv(v[:2] / v.sum()))
+        for v in (here, xyz)
+    )
+    assert 1e6 / other - 1e6 / kelvin == pytest.approx(warmth, abs=1.0)
+    assert 1000 * (off - duv) == pytest.approx(tint, abs=0.15)
     back = trimmed(Trim(warmth=-warmth, tint=-tint), trimmed(Trim(warmth=warmth, tint=tint)))
     factor = back[-1, 1] / LIGHT[-1, 1]  # the white's luminance is kept either way
     np.testing.assert_allclose(back, factor * LIGHT, rtol=1e-4, atol=1e-5)
@@ -225,6 +232,26 @@ def plane_matrix():
     rows = np.array([[2, -1, -1], [0, 3**0.5, -(3**0.5)], [0, 0, 0]]) / 6**0.5
     rows[2] = np.ones(3) / 3 * 3**0.5 / 3
     return rows
+
+
+# One of each kind of part, in the order that docs/trim.md states.
+IN_ORDER = (
+    Trim(stops=0.3, warmth=15), Trim(curve=((0.1, 0.05), (0.45, 0.5), (0.8, 0.82))),
+    Trim(levels=(LevelTrim(warmth=-30), LevelTrim(tint=4), LevelTrim(saturation=0.5))),
+    Trim(contrast=1.3), Trim(curves_rgb=(((0.1, 0.08), (0.4, 0.46), (0.7, 0.71)),) * 3),
+    Trim(hues=HUES), Trim(pairs=PAIRS),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("first", range(len(IN_ORDER) - 1))
+def test_the_parts_of_a_trim_work_in_the_order_that_is_stated(first):
+    earlier, later = IN_ORDER[first], IN_ORDER[first + 1]
+    light = LIGHT[:3000]
+    both = trimmed(added(earlier, later), light)
+    after, before = trimmed(later, trimmed(earlier, light)), trimmed(earlier, trimmed(later, light))
+    apart = delta_e_2000(lab(after), lab(before)).max()
+    assert apart > 0.5  # else the order would not matter
+    assert delta_e_2000(lab(both), lab(after)).max() < 0.05
 
 
 def test_softening_takes_detail_off_and_is_the_same_in_a_region():

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 from scipy.stats import multivariate_normal
 
+from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import mix_matrix, through_match
+from syntonos.core.matching import rounds
 from syntonos.core.matching.bayes import Model, Problem, Setting
 from syntonos.core.matching.metric import MIX, linear_metric
 from syntonos.core.matching.models import AVERAGED, match_of, priors_for, settings_for
@@ -95,6 +97,41 @@ def test_the_match_is_the_answer_exactly():
     want = corrected(answer, lin @ mixing.T) @ np.linalg.inv(mixing).T
     # The chain divides by the white once more where the residual is looked up: nearly nothing.
     np.testing.assert_allclose(through_match(match, lin), want, atol=2e-4 * want.max())
+
+
+def _flared(flare):
+    """Readings of a chart that differ by flare and white alone, as shares of the angle's white."""
+    readings = readings_of(reading(camera_a()), reading(camera_b()), range(24))
+    white = np.array([1.3, 1.0, 0.7])
+    angle = readings.reference * white
+    return replace(readings, angle=angle + max(flare, 0.0) * white,
+                   reference=readings.reference + max(-flare, 0.0))  # fmt: skip
+
+
+@pytest.mark.parametrize("flare", [0.01, -0.01])
+def test_flare_is_found_in_the_camera_that_has_it(flare):
+    """What is added to one side alone becomes that side's flare, and nothing is left over."""
+    readings = _flared(flare)
+    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED))
+    level = answer.line.reference_white @ AP1_LUMINANCE
+    angle = answer.line.angle_flare / answer.line.angle_white * level
+    reference = answer.line.reference_flare / answer.line.reference_white * level
+    found, other = (angle, reference) if flare > 0 else (reference, angle)
+    np.testing.assert_allclose(found, abs(flare), rtol=0.25)
+    np.testing.assert_allclose(other, 0, atol=0.1 * abs(flare))
+    np.testing.assert_allclose(answer.offset * level, 0, atol=0.1 * abs(flare))
+
+
+def test_what_the_last_round_finds_of_flare_is_in_the_match(monkeypatch):
+    """With one round nothing has been moved into the linearisation yet: all of it is offset."""
+    monkeypatch.setattr(rounds, "_ROUNDS", 1)
+    readings = _flared(-0.02)
+    answer = run_rounds(readings, priors_for(AVERAGED), settings_for(AVERAGED))
+    level = answer.line.reference_white @ AP1_LUMINANCE
+    assert (answer.offset * level).min() > 0.01
+    # Both in mixed AP1: through the match, and by hand for black, which no model of colour moves.
+    out = through_match(match_of(answer, AVERAGED), np.zeros(3)) @ mix_matrix(MIX).T
+    np.testing.assert_allclose(out, answer.offset * answer.line.reference_white, rtol=1e-6)
 
 
 def test_a_weight_draws_the_fit_towards_a_patch(problem):

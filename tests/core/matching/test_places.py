@@ -10,7 +10,7 @@ from syntonos.core.chain import Chain, Decode, EncodingOutput, compile_chain, ru
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import through_match
 from syntonos.core.errors import FitError
-from syntonos.core.matching.by_places import fit_places, joined
+from syntonos.core.matching.by_places import clusters_of, fit_places, joined
 from syntonos.core.matching.drift import DriftPoint
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.places import Places, find_places, only
@@ -134,6 +134,55 @@ def test_fall_off_of_either_lens_is_found_and_not_taken_for_colour():
     after = through_match(fit.match, lin)
     assert np.median(scene_delta_e(after, lin @ mat.T, np.ones(3))) < 0.35
     assert fit.advice == ()
+
+
+def _scene(spread=0.01, n=6000, of_one=8):
+    """Places of two cameras, reference and angle, each with noise of its own; and their true light.
+
+    The reference is the angle times two. Of each thing some places lie side by side.
+    """
+    rng = np.random.default_rng(8)
+    lin = np.exp(rng.normal(-2, 0.8, (n, 1)) + rng.normal(0, 0.35, (n, 3)))
+    lin = np.repeat(lin[: n // of_one], of_one, axis=0)
+    noise = [rng.normal(0, spread, lin.shape) for _ in range(2)]
+    return 2 * lin * np.exp(noise[0]), lin * np.exp(noise[1]), lin, rng
+
+
+def test_what_moved_or_shines_into_one_camera_is_set_aside():
+    want, got, lin, rng = _scene()
+    n = len(want)
+    shines = rng.permutation(n)[: n // 8]
+    # Light that only the reference sees: a quarter to once its own, warm.
+    want[shines] *= 1 + rng.uniform(0.25, 1.0, (len(shines), 1)) * [1.0, 0.7, 0.4]
+    middle = np.full((n, 2), 0.5)
+    fit = fit_places(Places(want, got, middle, middle, 100, 0.9, 0.8))
+    assert fit.used[shines].mean() < 0.2
+    assert np.delete(fit.used, shines).mean() > 0.85
+    assert np.median(scene_delta_e(through_match(fit.match, lin), 2 * lin, np.ones(3))) < 0.3
+
+
+@pytest.mark.parametrize("noisy", [0, 1])
+def test_places_are_gathered_by_the_camera_with_less_noise(noisy):
+    # A quarter of a stop of noise in the blue of one. Gathered by its colours, places would be
+    # gathered by their noise, and what is bluer would seem to differ more.
+    *sides, _, rng = _scene(spread=0.004)
+    sides[noisy][:, 2] *= np.exp(rng.normal(0, 0.17, len(sides[noisy])))
+    groups = clusters_of(*sides)
+    colours = groups.reference, groups.angle
+    noise = np.log(colours[noisy][:, 2] / colours[1 - noisy][:, 2])
+    blue = np.log(colours[noisy][:, 2] / colours[noisy][:, 1])
+    slope = np.polyfit(blue, noise, 1, w=np.sqrt(groups.count))[0]
+    assert abs(slope) < 0.04
+
+
+def test_a_colour_of_many_places_is_surer_than_one_of_few():
+    groups = clusters_of(*_scene(spread=0.1)[:2])
+    few = groups.count < 200  # above, what is counted has an end
+    variance = np.trace(groups.spread, axis1=1, axis2=2)[few]
+    # The variance of a mean goes with one over its number.
+    slope = np.polyfit(np.log(groups.count[few]), np.log(variance), 1)[0]
+    assert few.sum() > 40
+    assert slope == pytest.approx(-1, abs=0.25)
 
 
 def test_a_scene_says_whether_a_match_from_charts_holds_in_it(found):
