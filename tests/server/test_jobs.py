@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from django.db import OperationalError
 
-from syntonos.server.jobs import services
+from syntonos.server.jobs import queue, services
 from syntonos.server.jobs.models import Job
 from syntonos.server.matching import angles, readings
 
@@ -125,3 +125,18 @@ def test_what_a_kill_left_half_done_begins_again(api, place):
     half.refresh_from_db()
     stopped.refresh_from_db()
     assert (half.state, stopped.state) == ("done", "cancelled")
+
+
+def test_after_a_restart_what_was_asked_for_still_comes_first(place, monkeypatch):
+    worked = []
+    monkeypatch.setattr(queue, "work", lambda pk, priority: worked.append((pk, priority)))
+    unasked = services.start(place.production, "check-scene", "Compare", {"n": 1}, is_asked=False)
+    other = services.start(place.production, "check-scene", "Compare", {"n": 2}, is_asked=False)
+    asked = services.start(place.production, MATCH, "Match", {"light_id": place.light.pk})
+    # One that waits unasked is asked for meanwhile: it is the same job, and comes before.
+    assert services.start(place.production, "check-scene", "Compare", {"n": 2}).pk == other.pk
+    worked.clear()
+    services.take_up_again()
+    (first, high), (second, _), (last, low) = worked
+    assert {first, second} == {asked.pk, other.pk}
+    assert (last, low < high) == (unasked.pk, True)

@@ -7,6 +7,13 @@ import uuid
 from django.db import models
 
 
+class Priority(models.IntegerChoices):
+    """Larger runs first."""
+
+    UNASKED = 0
+    ASKED = 10
+
+
 class Job(models.Model):
     class State(models.TextChoices):
         QUEUED = "queued"
@@ -25,6 +32,8 @@ class Job(models.Model):
     author = models.CharField(max_length=40, blank=True)
     author_name = models.CharField(max_length=60, blank=True)
     group = models.UUIDField(default=uuid.uuid4, db_index=True)
+    # The queue's order: what a person asked for comes before what the tool starts by itself.
+    priority = models.PositiveSmallIntegerField(default=Priority.ASKED, choices=Priority)
     state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
     progress = models.FloatField(default=0.0)  # 0 to 1
     step = models.CharField(max_length=200, blank=True)

@@ -24,15 +24,15 @@ def work(job_id: int) -> None:
     run(job_id)
 
 
-def consume(warm_up: Callable[[], None]) -> None:
+def consume(beside: Callable[[], None]) -> None:
     """Work off the queue until TERM or Ctrl-C; what a kill left half-done begins again.
 
-    `warm_up` is called in the background: kernels are loaded while nobody waits for them.
+    `beside` is called in the background: kernels are loaded there while nobody waits for them.
     """
     from syntonos.server.jobs.services import take_up_again
 
     take_up_again()
-    threading.Thread(target=warm_up, daemon=True).start()
+    threading.Thread(target=beside, daemon=True).start()
     Consumer(
         HUEY, workers=1, worker_type="thread", periodic=False, initial_delay=0.05, max_delay=0.3,
         check_worker_health=False,

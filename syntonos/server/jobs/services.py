@@ -16,7 +16,7 @@ from django.utils.module_loading import import_string
 from syntonos.core.errors import ColourError
 from syntonos.server.api.errors import ConflictError, disc_problem
 from syntonos.server.history import context
-from syntonos.server.jobs.models import Job
+from syntonos.server.jobs.models import Job, Priority
 
 if TYPE_CHECKING:
     from syntonos.server.productions.models import Production
@@ -81,27 +81,32 @@ def start(
 ) -> Job:  # fmt: skip
     """Queue a job; the same one is not queued twice while it is open.
 
-    What nobody asked for (not `is_asked`) waits until nothing else does.
+    What nobody asked for (not `is_asked`) waits until nothing else does, or until it is asked for.
 
     What it changes is its author's, and belongs to a step of the log: `group`, or one of its own.
     """
     from syntonos.server.jobs.queue import work
 
     assert kind in RUNNERS  # noqa: S101 - callers are ours
+    priority = Priority.ASKED if is_asked else Priority.UNASKED
     with transaction.atomic():
         same = Job.objects.filter(
             production=production, kind=kind, arguments=arguments,
             state__in=(Job.State.QUEUED, Job.State.RUNNING),
         ).first()  # fmt: skip
         if same is not None:
+            if same.state == Job.State.QUEUED and same.priority < priority:
+                same.priority = priority
+                same.save(update_fields=["priority"])
+                transaction.on_commit(lambda: work(same.pk, priority=priority))
             return same
         who = context.author()
         job = Job.objects.create(
             production=production, kind=kind, title=title, arguments=arguments, author=who.mark,
-            author_name=who.name, group=group or uuid.uuid4(),
+            author_name=who.name, group=group or uuid.uuid4(), priority=priority,
         )  # fmt: skip
     try:
-        work(job.pk, priority=10 if is_asked else 0)
+        work(job.pk, priority=priority)
     except sqlite3.OperationalError:
         with contextlib.suppress(OperationalError):
             job.delete()  # the queue's disc refused it: nothing waits
@@ -189,7 +194,6 @@ def take_up_again() -> None:
     Job.objects.filter(state=Job.State.RUNNING).update(
         state=Job.State.QUEUED, progress=0.0, step="Begun again: its process had ended"
     )
-    for pk in (
-        Job.objects.filter(state=Job.State.QUEUED).order_by("id").values_list("pk", flat=True)
-    ):
-        work(pk)
+    waiting = Job.objects.filter(state=Job.State.QUEUED).order_by("-priority", "id")
+    for pk, priority in waiting.values_list("pk", "priority"):
+        work(pk, priority=priority)
