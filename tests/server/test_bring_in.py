@@ -4,6 +4,7 @@ import asyncio
 import hashlib
 import json
 import shutil
+from pathlib import Path
 from urllib.parse import urlencode
 
 import numpy as np
@@ -15,6 +16,7 @@ from syntonos.core.media import write_frame
 from syntonos.core.media.video_write import write_video
 from syntonos.server.footage import frames, looking
 from syntonos.server.footage.models import Arrival, Clip
+from syntonos.server.footage.uploads import Incoming
 from syntonos.server.jobs.models import Job
 from syntonos.server.matching import readings
 from syntonos.server.productions.models import Production
@@ -362,6 +364,20 @@ def test_files_are_dropped_whole_or_not_at_all(transactional_db, day, api, setti
     assert rows["B009"]["state"] == "proposed"
     assert {"B011", "B012", "B013"}.isdisjoint(rows)
     assert not list(root.rglob("*.part"))
+
+
+def test_two_files_of_one_name_that_come_at_once_both_come_whole(day):
+    production, root = day
+    first, second = (Incoming(production, "B009.mov", 6, "card") for _ in range(2))
+    for one, other in ((b"aaa", b"bbb"), (b"AAA", b"BBB")):
+        first.write(one)
+        second.write(other)
+    kept = [first.finish(), second.finish()]
+    assert [(root / row["file"]).read_bytes() for row in kept] == [b"aaaAAA", b"bbbBBB"]
+    assert [Path(row["file"]).name for row in kept] == ["B009.mov", "B009 2.mov"]
+    assert [row["sha256"] for row in kept] == [
+        hashlib.sha256(data).hexdigest() for data in (b"aaaAAA", b"bbbBBB")
+    ]
 
 
 def test_raw_is_developed_as_camera_and_clip_say(place, settings, media, api):

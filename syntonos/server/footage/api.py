@@ -66,7 +66,9 @@ def list_arrivals(request: HttpRequest, production_id: int) -> Any:
     return [selectors.arrival_row(row, cameras) for row in rows]
 
 
-@router.get("/arrivals/{arrival_id}/picture", include_in_schema=False)
+@router.get(
+    "/arrivals/{arrival_id}/picture", operation_id="getArrivalPicture", include_in_schema=False
+)
 def arrival_picture(request: HttpRequest, arrival_id: int) -> HttpResponse:
     """Return the first frame of what waits, small, its code values as they are."""
     row = get_object_or_404(Arrival, pk=arrival_id)

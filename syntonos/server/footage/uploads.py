@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import os
 import re
 import shutil
+import threading
+import uuid
 from pathlib import Path
 
 from django.conf import settings
@@ -16,6 +19,8 @@ from syntonos.core.media import kind_of
 from syntonos.server.productions.models import Production
 
 MOST_GIB = 64
+_LONGEST = 24 * 3600.0  # seconds after which nothing is written into a partial file any more
+_naming = threading.Lock()
 _BESIDE = (".mhl", ".cube", ".cdl", ".cc", ".ccc", ".clf", ".3dl")
 
 
@@ -23,6 +28,7 @@ class Incoming:
     """A file on its way below the media root, in a folder of the production's drops of that day.
 
     It has its name when it is whole (`finish`); until then, and where it is dropped, there is none.
+    Each has a partial file of its own, so that two of one name do not write into each other.
 
     Parameters
     ----------
@@ -39,6 +45,7 @@ class Incoming:
 
     def __init__(self, production: Production, name: str, size: int, place: str) -> None:
         self._name, self._size, self._done = _clean(Path(name or "file").name), size, 0
+        self._sha256 = hashlib.sha256()
         name = self._name
         if not kind_of(name) and Path(name).suffix.lower() not in _BESIDE:
             raise MediaError(
@@ -59,9 +66,9 @@ class Incoming:
                 raise MediaError("The disc is full.", code="upload.space",
                                  hint="Make room where the media are, then drop the file "
                                  "again.")  # fmt: skip
-            self._target = _free(target)
-            self._partial = self._target.with_name(f".{self._target.name}.part")
-            self._out = self._partial.open("wb")
+            self._target = target
+            self._partial = target.with_name(f".{uuid.uuid4().hex}.part")
+            self._out = self._partial.open("xb")
         except OSError as error:
             raise self._lost(error) from error
 
@@ -83,11 +90,14 @@ class Incoming:
                              hint="Drop it again.")  # fmt: skip
         try:
             self._out.write(chunk)
+            self._sha256.update(chunk)
         except OSError as error:
             raise self._lost(error) from error
 
     def finish(self) -> dict[str, str]:
-        """Give the file its name; returns its folder and where it is below the media root.
+        """Give the file its name; returns its folder, where it is below the media root, its sha256.
+
+        Where another file has the name already it gets a number after it.
 
         Raises
         ------
@@ -101,16 +111,27 @@ class Incoming:
             self._out.flush()
             os.fsync(self._out.fileno())
             self._out.close()
-            self._partial.replace(self._target)
+            with _naming:  # between finding a free name and taking it nobody else may take it
+                target = _free(self._target)
+                self._partial.replace(target)
         except OSError as error:
             raise self._lost(error) from error
-        return {"folder": self._folder, "file": self._target.relative_to(self._base).as_posix()}
+        return {"folder": self._folder, "file": target.relative_to(self._base).as_posix(),
+                "sha256": self._sha256.hexdigest()}  # fmt: skip
 
     def drop(self) -> None:
         """Take away what is there of it; nothing after `finish`."""
         with contextlib.suppress(OSError):
             self._out.close()
         self._partial.unlink(missing_ok=True)
+
+
+def remove_partial(now: float) -> None:
+    """Remove what a stop left of files on their way; `now` in seconds since 1970."""
+    for path in (settings.MEDIA_ROOTS["media"] / "dropped").rglob(".*.part"):
+        with contextlib.suppress(FileNotFoundError):
+            if now - path.stat().st_mtime > _LONGEST:
+                path.unlink()
 
 
 def _clean(name: str) -> str:
