@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import logging
 import os
 import signal
 import sqlite3
 import threading
 import time
+
+log = logging.getLogger("syntonos.jobs")
+_TIDIES_EVERY = 3600.0  # seconds
 
 
 def _end_with(parent: int) -> None:
@@ -45,11 +49,32 @@ def _consume() -> None:
     from syntonos.server.matching.services import measure_unmeasured
     from syntonos.server.rendering.pictures import warm_up
 
-    def prepare() -> None:
+    def beside() -> None:
         warm_up()
         measure_unmeasured()
+        while True:
+            tidy_up(time.time())
+            time.sleep(_TIDIES_EVERY)
 
-    consume(prepare)
+    consume(beside)
+
+
+def tidy_up(now: float) -> None:
+    """Remove what is over: sessions, old packages, what a stop left of dropped files.
+
+    `now` in seconds since 1970. What cannot be removed now is tried again the next time.
+    """
+    from django.db import OperationalError
+
+    from syntonos.server.accounts.services import remove_ended_sessions
+    from syntonos.server.footage.uploads import remove_partial
+    from syntonos.server.handover.package import remove_old
+
+    for tidy in (remove_ended_sessions, lambda: remove_old(now), lambda: remove_partial(now)):
+        try:
+            tidy()
+        except (OperationalError, OSError):
+            log.warning("what is over could not be removed", exc_info=True)
 
 
 if __name__ == "__main__":

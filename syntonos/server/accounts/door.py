@@ -6,7 +6,10 @@ requests of this site only (SameSite=Strict), and foreign origins are refused by
 
 from __future__ import annotations
 
+import asyncio
 import json
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from http.cookies import CookieError, SimpleCookie
 from typing import Any, Final
 from urllib.parse import parse_qs, quote, urlsplit
@@ -29,6 +32,34 @@ from syntonos.server.accounts.services import (
 SIGN_IN, SIGN_OUT = "/sign-in", "/sign-out"
 _OPEN: Final = ("/mark.svg",)
 _MOST_FORM: Final = 4096
+_LOOKS_EVERY: Final = 1.0  # seconds between two looks whether a session still holds
+# Sessions are looked up by every request; a password takes a core for a third of a second. So each
+# has threads of its own, and a flood of sign-ins makes nobody wait who is in.
+_sessions: Final = ThreadPoolExecutor(4, "sessions")
+
+
+class _Hashing:
+    """Two threads for passwords, and a bounded number that wait for them."""
+
+    def __init__(self, most: int = 32) -> None:
+        self._threads, self._most, self._open = ThreadPoolExecutor(2, "passwords"), most, 0
+
+    @property
+    def is_full(self) -> bool:
+        """Whether one more has to be turned away."""
+        return self._open >= self._most
+
+    async def run(self, work: Callable[..., str | None], *arguments: str) -> str | None:
+        self._open += 1
+        try:
+            return await sync_to_async(
+                work, thread_sensitive=False, executor=self._threads
+            )(*arguments)  # fmt: skip
+        finally:
+            self._open -= 1
+
+
+_hashing: Final = _Hashing()
 Answer = tuple[int, bytes, list[tuple[str, str]]]
 
 
@@ -69,17 +100,27 @@ async def pass_door(
         return await _signing(scope, headers, receive)
     if path in _OPEN:
         return Account(0, "", "look")
-    account = await sync_to_async(account_of)(_key(headers))
+    account = await _looked_up(_key(headers))
     if account is None:
         if path.startswith("/api/"):
             return _problem(401, "account.needed", "Nobody is signed in.", "Sign in, then go on.")
         return 303, b"", [("location", f"{SIGN_IN}?then={quote(_here(path))}")]
     needed = role_needed(method, path)
     if scope["type"] == "http" and not may(account.role, needed):
-        return _problem(403, "account.role",
-                        f"{account.name} may not do this: it needs the role that {WORDS[needed]}.",
+        words = f"it needs the role that {WORDS[needed]}" if needed else "nobody may"
+        return _problem(403, "account.role", f"{account.name} may not do this: {words}.",
                         "Ask who manages this Syntonos.")  # fmt: skip
     return account
+
+
+async def session_ends(headers: dict[str, str]) -> None:
+    """Return when who has come in is in no more: signed out, closed, or over."""
+    while await _looked_up(_key(headers)) is not None:
+        await asyncio.sleep(_LOOKS_EVERY)
+
+
+async def _looked_up(key: str) -> Account | None:
+    return await sync_to_async(account_of, thread_sensitive=False, executor=_sessions)(key)
 
 
 def _problem(status: int, code: str, detail: str, hint: str) -> Answer:
@@ -93,7 +134,7 @@ async def _signing(scope: dict[str, Any], headers: dict[str, str], receive: Any)
     if scope.get("method") != "POST":
         return _page("", then) if scope["path"] == SIGN_IN else (303, b"", [("location", "/")])
     if scope["path"] == SIGN_OUT:
-        await sync_to_async(sign_out)(_key(headers))
+        await sync_to_async(sign_out, thread_sensitive=False, executor=_sessions)(_key(headers))
         return 303, b"", [("location", SIGN_IN), _cookie("", 0)]
     body = b""
     while len(body) <= _MOST_FORM:
@@ -104,8 +145,11 @@ async def _signing(scope: dict[str, Any], headers: dict[str, str], receive: Any)
     form = parse_qs(body[:_MOST_FORM].decode("utf-8", "replace"))
     name, password = (form.get(field, [""])[0] for field in ("name", "password"))
     then = _here(form.get("then", [then])[0])
+    if _hashing.is_full:
+        return _page("Many are signing in just now. Try again in a moment.", then, 429)
+    address = str((scope.get("client") or ("",))[0])
     try:
-        key = await sync_to_async(sign_in)(name[:150], password[:1000])
+        key = await _hashing.run(sign_in, name[:150], password[:1000], address)
     except ColourError as error:
         return _page(str(error), then, 429)
     if key is None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import secrets
 import threading
 import time
+from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any, Final
 
@@ -20,9 +21,49 @@ from syntonos.server.accounts.roles import ROLES, Role
 
 COOKIE: Final = "syntonos_session"
 LASTS: Final = 12 * 3600  # seconds: a day of work
-_MOST_FAILURES, _PAUSE = 5, 60.0  # tries of one name, and seconds of rest after them
-_failures: dict[str, list[float]] = {}
-_lock = threading.Lock()
+
+
+_PAUSE: Final = 60.0  # seconds that a wrong try counts
+_MOST_OF_NAME, _MOST_OF_ADDRESS = 5, 30  # wrong tries of one name from an address; of an address
+
+
+class WrongTries:
+    """Wrong tries of the last minute, by address, and by name from an address.
+
+    The names that are kept have an end: those that were tried longest ago go first. An address is
+    stopped long before its made-up names could push others out.
+    """
+
+    def __init__(self, most: int = 10_000) -> None:
+        self._most = most
+        self._times: OrderedDict[tuple[str, ...], list[float]] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def are_too_many(self, name: str, address: str, now: float) -> bool:
+        """Say whether this one has to wait; `now` in seconds of a steady clock."""
+        limits = (((address, name), _MOST_OF_NAME), ((address,), _MOST_OF_ADDRESS))
+        with self._lock:
+            return any(len(self._recent(key, now)) >= most for key, most in limits)
+
+    def note(self, name: str, address: str, now: float) -> None:
+        """Note a wrong try."""
+        with self._lock:
+            for key in ((address, name), (address,)):
+                self._times[key] = [*self._recent(key, now), now]
+                self._times.move_to_end(key)
+            while len(self._times) > self._most:
+                self._times.popitem(last=False)
+
+    def forget(self, name: str, address: str) -> None:
+        """Take back the tries of a name that has come in from there."""
+        with self._lock:
+            self._times.pop((address, name), None)
+
+    def _recent(self, key: tuple[str, ...], now: float) -> list[float]:
+        return [t for t in self._times.get(key, ()) if now - t < _PAUSE]
+
+
+TRIES: Final = WrongTries()
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,29 +138,22 @@ def _role_of(user: Any) -> str:
     return next((role for role in reversed(ROLES) if role in names), "")
 
 
-def sign_in(name: str, password: str) -> str | None:
+def sign_in(name: str, password: str, address: str = "") -> str | None:
     """Return the key of a new session; None where name and password do not belong together.
 
     Raises
     ------
     ColourError
-        account.pause, after too many tries.
+        account.pause, after too many wrong tries from an address.
     """
     now = time.monotonic()
-    with _lock:
-        tries = [t for t in _failures.get(name, []) if now - t < _PAUSE]
-        _failures[name] = tries
-        if len(_failures) > 10_000:
-            _failures.clear()
-    if len(tries) >= _MOST_FAILURES:
-        raise _fail("Too many tries with this name.", "Wait a minute.", "pause")
+    if TRIES.are_too_many(name, address, now):
+        raise _fail("Too many wrong tries from here.", "Wait a minute.", "pause")
     user = authenticate(username=name, password=password)
     if user is None:
-        with _lock:
-            _failures.setdefault(name, []).append(now)
+        TRIES.note(name, address, now)
         return None
-    with _lock:
-        _failures.pop(name, None)
+    TRIES.forget(name, address)
     session = SessionStore()
     session["user"] = user.pk
     session["hash"] = user.get_session_auth_hash()
@@ -145,3 +179,8 @@ def account_of(key: str) -> Account | None:
     ):
         return None
     return Account(user.pk, user.username, _role_of(user))
+
+
+def remove_ended_sessions() -> None:
+    """Take the sessions that are over out of the database."""
+    SessionStore.clear_expired()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import re
 import sqlite3
+from collections.abc import Iterator
 
 from django.core.exceptions import RequestDataTooBig
 from django.core.exceptions import ValidationError as ModelError
@@ -15,6 +16,7 @@ from ninja.errors import ValidationError
 
 from syntonos import __version__
 from syntonos.core.errors import ColourError
+from syntonos.server.accounts import roles
 from syntonos.server.accounts.api import router as accounts
 from syntonos.server.api.errors import BusyError, ConflictError, disc_problem
 from syntonos.server.api.guards import problem_answer as problem
@@ -52,6 +54,20 @@ for _router in (
     history,
 ):
     api.add_router("", _router)
+
+
+def operations() -> Iterator[tuple[str, str, str]]:
+    """Yield all operations: method, path with its parameters in braces, operation_id."""
+    for prefix, router in api._routers:
+        for path, view in router.path_operations.items():
+            for operation in view.operations:
+                for method in operation.methods:
+                    yield method, f"/api{prefix}{path}", str(operation.operation_id)
+    # Dropped files pass beside Django (footage/receiving.py).
+    yield "POST", "/api/productions/{production_id}/uploads", "dropFile"
+
+
+roles.learn(operations())
 
 
 @api.exception_handler(ColourError)

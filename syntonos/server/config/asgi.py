@@ -6,6 +6,7 @@ What is foreign is refused by its head, before a byte of its body is read.
 import asyncio
 import json
 import os
+from functools import partial
 from typing import Any, Final
 
 from django.conf import settings
@@ -34,9 +35,10 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
     if scope["type"] not in ("http", "websocket"):
         await _django(scope, receive, send)
         return
-    from syntonos.server.accounts.door import pass_door
+    import syntonos.server.api.app  # noqa: F401 - the roles of its operations are known by it
+    from syntonos.server.accounts.door import pass_door, session_ends
     from syntonos.server.footage.receiving import receive_file, takes
-    from syntonos.server.rendering.stream import stream
+    from syntonos.server.rendering.stream import NOT_SIGNED_IN, stream
 
     headers = {name.decode("latin-1"): value.decode("latin-1") for name, value in scope["headers"]}
     is_stream = scope["type"] == "websocket"
@@ -47,13 +49,14 @@ async def application(scope: dict[str, Any], receive: Any, send: Any) -> None:
         if isinstance(who, tuple):
             if is_stream:
                 await receive()
-                await send({"type": "websocket.close", "code": 4401})
+                await send({"type": "websocket.close", "code": NOT_SIGNED_IN})
             else:
                 await send_answer(send, *who)
             return
         scope = {**scope, "syntonos.account": who}
     if is_stream:
-        await stream(scope, receive, send)
+        ends = partial(session_ends, headers) if settings.ACCOUNTS else None
+        await stream(scope, receive, send, ends)
         return
     found = foreign_request(scope["method"], headers, headers.get("host", ""))
     if found:

@@ -77,7 +77,7 @@ def take_away(request: HttpRequest, production_id: int, body: PackageIn) -> Any:
     return Status(202, package.start(production, wanted))
 
 
-@router.get("/jobs/{job_id}/package", include_in_schema=False)
+@router.get("/jobs/{job_id}/package", operation_id="downloadPackage", include_in_schema=False)
 def download_package(request: HttpRequest, job_id: int) -> FileResponse:
     job = get_object_or_404(Job, pk=job_id, kind=package.KIND)
     path = package.path_of(job)
@@ -87,7 +87,7 @@ def download_package(request: HttpRequest, job_id: int) -> FileResponse:
     return FileResponse(path.open("rb"), as_attachment=True, filename=name)
 
 
-@router.get("/exports/{export_id}/file", include_in_schema=False)
+@router.get("/exports/{export_id}/file", operation_id="downloadExport", include_in_schema=False)
 def download(request: HttpRequest, export_id: int) -> FileResponse:
     row = get_object_or_404(Export, pk=export_id)
     path = services.path_of(row)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import hashlib
 import io
@@ -33,6 +34,7 @@ from syntonos.server.rendering.pictures import picture
 
 KIND: Final = "take-away"
 _STILL_WIDTH = 1280
+_KEPT: Final = 14 * 24 * 3600.0  # seconds that a package can be fetched
 _MOST_COST = 0.03  # delta E that a LUT may add to its match before it is worth a word
 _COLUMNS: Final = (
     "file", "camera", "light", "clips", "from", "from_levels", "to", "format", "points", "lut_in",
@@ -69,6 +71,17 @@ def start(production: Production, wanted: dict[str, Any]) -> Job:
 def path_of(job: Job) -> Path:
     """Return the zip that a job made."""
     return services.folder() / f"package-{(job.result or {}).get('sha256', '')}.zip"
+
+
+def remove_old(now: float) -> None:
+    """Remove the zips that were made two weeks ago: their files can be put together again.
+
+    `now` in seconds since 1970, as `time.time` tells.
+    """
+    for path in services.folder().glob("package-*"):
+        with contextlib.suppress(FileNotFoundError):
+            if now - path.stat().st_mtime > _KEPT:
+                path.unlink()
 
 
 def run_job(arguments: dict[str, Any], progress: Progress) -> dict[str, Any]:

@@ -28,6 +28,7 @@ from syntonos.server.rendering.schemas import SeenIn
 from syntonos.server.rendering.service import SERVICE
 
 PATH: Final = "/api/stream"
+NOT_SIGNED_IN: Final = 4401  # the code with which a connection is closed
 _MOST_BYTES, _MOST_VIEWS = 64 * 1024, 8
 _AHEAD = 2  # pictures that may be on their way to a page before it says that it showed them
 
@@ -170,6 +171,7 @@ class _Page:
     def __init__(self, send: Send) -> None:
         self.session = f"stream-{uuid.uuid4().hex}"
         self._send = send
+        self._is_closed = False
         self._players: dict[str, _Player] = {}
         self._tasks: dict[str, asyncio.Task[None]] = {}
 
@@ -181,6 +183,8 @@ class _Page:
 
     async def take(self, text: str) -> None:
         """Do what a message asks for."""
+        if self._is_closed:
+            return
         try:
             message = _messages.validate_json(text)
         except ValidationError as error:
@@ -239,13 +243,20 @@ class _Page:
 
     def close(self) -> None:
         """Give all up: nobody looks any more."""
+        self._is_closed = True
         for task in self._tasks.values():
             task.cancel()
         SERVICE.close(self.session)
 
 
-async def stream(scope: dict[str, Any], receive: Receive, send: Send) -> None:
-    """Serve one WebSocket connection (ASGI)."""
+async def stream(
+    scope: dict[str, Any], receive: Receive, send: Send,
+    ends: Callable[[], Awaitable[None]] | None = None,
+) -> None:  # fmt: skip
+    """Serve one WebSocket connection (ASGI).
+
+    `ends` returns when whoever looks may look no more: the connection is closed then.
+    """
     await receive()  # websocket.connect
     headers = {k.decode("latin-1"): v.decode("latin-1") for k, v in scope["headers"]}
     host = headers.get("host", "")
@@ -257,6 +268,14 @@ async def stream(scope: dict[str, Any], receive: Receive, send: Send) -> None:
         return
     await send({"type": "websocket.accept"})
     page = _Page(send)
+
+    async def close_then() -> None:
+        if ends is not None:
+            await ends()
+            page.close()
+            await send({"type": "websocket.close", "code": NOT_SIGNED_IN})
+
+    watch = asyncio.create_task(close_then())
     try:
         while (event := await receive())["type"] != "websocket.disconnect":
             text = event.get("text") or ""
@@ -265,6 +284,7 @@ async def stream(scope: dict[str, Any], receive: Receive, send: Send) -> None:
                 break
             await page.take(text)
     finally:
+        watch.cancel()
         page.close()
 
 
