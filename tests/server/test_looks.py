@@ -79,7 +79,7 @@ def test_a_balance_lies_over_every_camera_and_is_a_revision(api, place):
     for letter in "AB":
         balance = chain(place, letter).balance
         assert balance.stops == 0.5
-        assert balance.gains[0] > 1 > balance.gains[2]  # warmer: more red, less blue
+        assert (balance.warmth, balance.tint) == (30, 0)
         assert balance.cdl.saturation == 0.9
     late = api("post", path, dials | {"base_number": 0}, status=409)
     assert late["newest"] == 1

@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from syntonos.core.chain import Chain, Decode, EncodingOutput, compile_chain, run
+from syntonos.core.chain import Trim as Stage
+from syntonos.core.matching.tuner import Tuner, taken_off
 from syntonos.core.media import RecordingReader
 from syntonos.server.matching.models import Aim, Probe, Trim
 from tests.warm import MEDIA
@@ -78,8 +80,9 @@ def test_joined_probes_say_how_far_the_angle_is_off_and_follow_the_trim(api, pla
     assert by_stage[1] - by_stage[0] == pytest.approx(0.5, abs=1e-3)
     # What is turned by what it says is where the reference is.
     off = before["apart"]
-    turned = {"kind": "trim", "stops": -off["stops"], "warmth": -off["warmth"],
-              "tint": -off["tint"]}  # fmt: skip
+    tuner = Tuner(off["stops"], off["warmth"], off["tint"], 0, 0)
+    back = taken_off(Stage(), tuner, ("exposure", "warmth", "tint"))
+    turned = {"kind": "trim", "stops": back.stops, "warmth": back.warmth, "tint": back.tint}
     (there,) = api("post", f"{path}/probes/read", looked(place, trim=turned))
     assert there["apart"]["delta_e"] < 0.3
     measured = api("post", f"{path}/trim/measure", looked(place))

@@ -2,12 +2,24 @@
 
 import io
 import zipfile
+from importlib import import_module
 
 import numpy as np
 import pytest
+from django.apps import apps
 
-from syntonos.core.chain import Trim, bake_lut, compile_chain, compose, read_cdl, run
+from syntonos.core.chain import (
+    Trim,
+    bake_lut,
+    compile_chain,
+    compose,
+    read_cdl,
+    read_trim,
+    run,
+)
+from syntonos.core.chain.white import white_shift
 from syntonos.core.formats import read_cube
+from syntonos.server.looks.models import Balance
 from syntonos.server.matching.chains import chain_of, parts_of_camera
 from syntonos.server.matching.models import Trim as Row
 
@@ -52,6 +64,69 @@ def test_a_trim_is_kept_on_a_base_and_what_a_clip_adds_is_added(api, place, angl
         c["words"] for c in api("get", f"/productions/{place.production.pk}/history")["changes"]
     ]
     assert any("exposure -0.10 stop, warmth +8 mired" in text for text in words)
+
+
+def test_a_sum_beyond_the_range_is_refused_when_it_is_kept_and_a_stored_one_is_made_less(
+    api, place, angle
+):
+    clip = place.clips["B", "scene"]
+    api("post", f"{angle}/trim", {"stage": stage(stops=8)}, status=201)
+    more = {"stage": stage(stops=5), "clip_id": clip.pk}
+    refused = api("post", f"{angle}/trim", more, status=422)
+    assert refused["code"] == "trim.sum"
+    for word in ("B in Foundry", clip.name, "8", "5", "13"):
+        assert word in refused["detail"]
+    api("post", f"{angle}/trim", {**more, "stage": stage(stops=2)}, status=201)
+    # From the other side too: what the light's trim would come to with a clip's own.
+    refused = api("post", f"{angle}/trim", {"stage": stage(stops=9), "base_number": 1}, status=422)
+    assert (refused["code"], clip.name in refused["detail"]) == ("trim.sum", True)
+    assert api("get", f"{angle}/trim?clip_id={clip.pk}")["beyond"] == []
+    # Kept by an earlier version it is there: shown, pinned, and only less may be kept.
+    Row.objects.filter(clip=clip, is_current=True).update(stage=stage(stops=5))
+    assert chain_of(clip).trim == Trim(stops=13)
+    (said,) = api("get", f"{angle}/trim?clip_id={clip.pk}")["beyond"]
+    assert "stops is 13" in said
+    pin = {"clip_id": clip.pk, "frame": 0}
+    made = api("post", f"/productions/{place.production.pk}/pins", pin, status=201)
+    assert api("get", f"/pins/{made['id']}/picture").status_code == 200
+    api("post", f"{angle}/trim", {**more, "stage": stage(stops=6), "base_number": 1}, status=422)
+    api("post", f"{angle}/trim", {**more, "stage": stage(stops=4), "base_number": 1}, status=201)
+    alone = api("post", f"{angle}/trim", {"stage": stage(tint=41), "base_number": 1}, status=422)
+    assert (alone["code"], "-40 to 40" in alone["hint"]) == ("trim.range", True)
+
+
+def test_rows_of_an_earlier_version_keep_their_white(place, angle, api):
+    lift = import_module("syntonos.server.matching.migrations.0010_one_scale_of_white").lift
+    balances = import_module("syntonos.server.looks.migrations.0005_one_scale_of_white").lift
+    camera = place.cameras["B"]
+    api("post", f"{angle}/trim", {"stage": stage(stops=0.5)}, status=201)
+    Row.objects.filter(camera=camera).update(stage=stage(stops=0.5, warmth=-100))
+    # Before version 7 a grey of -100 mired stood at -116 on the locus, with 3.4 of tint.
+    gains = (np.array(white_shift(30, 4)) @ np.ones(3)).tolist()
+    Balance.objects.create(light=place.light, number=1, is_current=True,
+                           dials={"stops": 0, "warmth": 20, "tint": 0},
+                           stage={"kind": "balance", "gains": gains})  # fmt: skip
+    lift(apps, None)
+    balances(apps, None)
+    kept = Row.objects.get(camera=camera).stage
+    assert (kept["stops"], kept["warmth"], kept["tint"]) == pytest.approx((0.5, -116, 3.4), abs=0.5)
+    row = Balance.objects.get(light=place.light)
+    assert row.dials == pytest.approx({"stops": 0, "warmth": 30, "tint": 4}, abs=0.05)
+    assert row.stage["gains"] == gains
+
+
+def test_what_has_to_be_turned_takes_all_of_it_off_in_one_go(api, place, angle):
+    # 60 mired and some tint off: the trim that is said leaves nothing, exposure neither.
+    off = stage(warmth=-60, tint=9, stops=0.3)
+    first = api("post", f"{angle}/trim/measure", ask(place, trim=off, source="chart"))
+    at, turn = read_trim(off), first["turn"]
+    again = stage(stops=at.stops + turn["exposure"], warmth=at.warmth + turn["warmth"],
+                  tint=at.tint + turn["tint"])  # fmt: skip
+    second = api("post", f"{angle}/trim/measure", ask(place, trim=again, source="chart"))["tuner"]
+    assert abs(first["tuner"]["warmth"] + 60) < 6
+    assert abs(second["exposure"]) < 0.01
+    assert abs(second["warmth"]) < 0.5
+    assert abs(second["tint"]) < 0.1
 
 
 def test_one_step_takes_it_back(api, place, angle):

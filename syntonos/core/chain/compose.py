@@ -67,7 +67,8 @@ class Overrides:
         A candidate encoding. The match in force was fitted to another one and is left out, unless
         a match of its own is given.
     match, trim, clip_trim, balance, look
-        A revision, or a draft, in place of the one in force.
+        A revision, or a draft, in place of the one in force. A pinned chain has one trim, which
+        `trim` takes the place of.
     output
         Another output.
     grey
@@ -118,8 +119,14 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     Raises
     ------
     ChainError
-        compose.stage, for a stage that cannot be left out or is not known.
+        compose.stage, for a stage that cannot be left out or is not known; compose.pinned, for
+        what a clip adds to a pinned chain, whose trim has that in it.
     """
+    if overrides.pinned is not None and overrides.clip_trim is not None:
+        raise ChainError(
+            "A pinned chain has one trim, with what the clip added in it.", code="compose.pinned",
+            hint="Give a trim in its place.",
+        )  # fmt: skip
     if unknown := sorted(set(overrides.off) - set(OPTIONAL_STAGES)):
         raise ChainError(
             f"A chain has no stage {unknown[0]!r} that could be left out.", code="compose.stage",
@@ -135,7 +142,7 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     match = overrides.match or (base.match if decode == base.decode else None)
     stages = {
         "match": match,
-        "trim": _trim_of(overrides.trim or base.trim, overrides.clip_trim or base.clip_trim),
+        "trim": trim_of(base, overrides),
         "balance": overrides.balance or base.balance,
         "look": overrides.look or base.look,
     }
@@ -153,8 +160,11 @@ def compose(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Chain:
     return _without_colour(chain) if overrides.grey else chain
 
 
-def _trim_of(light: Trim | None, clip: Trim | None) -> Trim | None:
-    """Return a light's trim with what the clip adds; none where they change nothing."""
+def trim_of(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Trim | None:
+    """Return a light's trim with what the clip adds; None where they change nothing."""
+    if "trim" in overrides.off:
+        return None
+    light, clip = overrides.trim or parts.trim, overrides.clip_trim or parts.clip_trim
     both = added(light, clip) if light is not None and clip is not None else light or clip
     return None if both is None or both.is_neutral else both
 

@@ -2,10 +2,11 @@
 
 The stages and their order are those of `stages`; match, trim, balance and look may be missing.
 Version 2 added the match's roots and smooth residual; version 3 the unit correction, balance, look,
-and outputs with their tone scale in numbers; version 4 the match's highlights; version 5 the trim.
-A later version is written only where a chain has what it brought, so that the hashes of other
-chains stay. Older documents are lifted when they are read. A document of a version that is not
-known is refused.
+and outputs with their tone scale in numbers; version 4 the match's highlights; version 5 the trim;
+version 6 its numbers over time; version 7 warmth and tint that add up (`chain.white`). Each kind of
+stage says since which version it can be said, and a chain is written in the lowest version that
+holds it, so that the hashes of other chains stay. Older documents are lifted when they are read. A
+document of a version that is not known is refused.
 """
 
 from __future__ import annotations
@@ -14,11 +15,11 @@ import hashlib
 import json
 import math
 import unicodedata
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, Final, TypeAlias
 
-from syntonos.core.chain.stages import STAGES
+from syntonos.core.chain.stages import STAGES, kind_of
 from syntonos.core.chain.stages._strict import Triple
 from syntonos.core.chain.stages.balance import Balance
 from syntonos.core.chain.stages.cdl import Cdl
@@ -46,10 +47,7 @@ __all__ = [
     "Trim", "Triple", "chain_hash", "chain_to_json",
 ]  # fmt: skip
 
-VERSION: Final = 6
-_WITHOUT_KEYS: Final = 5
-_WITHOUT_TRIM: Final = 4
-_WITHOUT_HIGHLIGHTS: Final = 3
+VERSION: Final = 7
 PLAIN_INPUT: Final = Input()
 AnyStage: TypeAlias = Decode | Input | Match | Trim | Balance | Look | AnyOutput
 
@@ -92,20 +90,13 @@ class Chain:
 
 def chain_to_json(chain: Chain) -> dict[str, Any]:
     """Return the document as plain JSON values; users' own encodings are written out in it."""
-    plain = json.loads(json.dumps([asdict(stage) for stage in chain.stages]))
-    has_highlights = chain.match is not None and chain.match.highlights is not None
-    version = _WITHOUT_TRIM if has_highlights else _WITHOUT_HIGHLIGHTS
-    if chain.trim is not None:
-        version = VERSION if chain.trim.keys else _WITHOUT_KEYS
-    for stage in plain:
-        if not has_highlights:
-            stage.pop("highlights", None)
-        if not stage.get("keys", True):
-            del stage["keys"]
+    written = [kind_of(stage).written(stage) for stage in chain.stages]
+    plain = json.loads(json.dumps([fields for fields, _ in written]))
+    version = max(version for _, version in written)
     out = {"syntonos": "chain", "version": version, "stages": plain}
     own = {slug: find_encoding(slug).definition for slug in chain.encodings}
-    if written := {slug: d.to_json() for slug, d in own.items() if d is not None}:
-        out["encodings"] = written
+    if defined := {slug: d.to_json() for slug, d in own.items() if d is not None}:
+        out["encodings"] = defined
     return out
 
 

@@ -9,20 +9,21 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any, Final
 
-from syntonos.core.chain.document import Chain
+from syntonos.core.chain.document import VERSION, Chain
+from syntonos.core.chain.old_white import lifted_trim
 from syntonos.core.chain.stages import KINDS, OPTIONAL_STAGES, STAGES, kind_of
 from syntonos.core.chain.stages._strict import failure, known_fields
 from syntonos.core.chain.stages.balance import read_balance
 from syntonos.core.chain.stages.cdl import read_cdl
 from syntonos.core.chain.stages.look import read_look
 from syntonos.core.chain.stages.output import read_output
-from syntonos.core.chain.stages.trim import read_trim
+from syntonos.core.chain.stages.trim import WHITE_THAT_ADDS, read_trim
 from syntonos.core.chain.tone import TONE_OF_VERSION_2
 from syntonos.core.encodings import keep_encoding
 
 __all__ = ["read_balance", "read_cdl", "read_chain", "read_look", "read_output", "read_trim"]
 
-_READABLE: Final = (1, 2, 3, 4, 5, 6)
+_READABLE: Final = tuple(range(1, VERSION + 1))
 _OLD_TARGETS: Final = {"rec709-tone": TONE_OF_VERSION_2, "rec709-plain": None}
 
 
@@ -31,9 +32,11 @@ def _read_stage(stage: Any, place: int) -> Any:
     return KINDS[stage["kind"]].read(stage)
 
 
-def _lifted(stage: Any) -> Any:
-    """Bring a stage of before version 3 to today's form."""
-    if isinstance(stage, dict) and stage.get("kind") == "output":
+def _lifted(stage: Any, version: int) -> Any:
+    """Bring a stage of an older document to today's form."""
+    if version < WHITE_THAT_ADDS and isinstance(stage, dict) and stage.get("kind") == "trim":
+        return lifted_trim(stage)
+    if version < 3 and isinstance(stage, dict) and stage.get("kind") == "output":
         target = stage.get("target", "rec709-tone")
         if set(stage) - {"kind", "target"} or target not in _OLD_TARGETS:
             raise failure(f"There is no output {target!r}.", f"Known: {', '.join(_OLD_TARGETS)}.")
@@ -77,8 +80,7 @@ def read_chain(document: Any) -> Chain:
     for slug, plain in own.items():
         if not isinstance(plain, dict) or keep_encoding(plain).slug != slug:
             raise failure(f"The encoding {slug} is not what its name says.")
-    if version < 3:
-        raw = [_lifted(stage) for stage in raw]
+    raw = [_lifted(stage, version) for stage in raw]
     stages = [_read_stage(stage, i + 1) for i, stage in enumerate(raw)]
     kinds = [kind_of(stage).place for stage in stages]
     places = [STAGES.index(kind) for kind in kinds]

@@ -17,16 +17,9 @@ from syntonos.core.chain.packing import Node
 from syntonos.core.chain.stages._strict import Triple, failure, triple
 from syntonos.core.chain.stages.cdl import pack_cdl
 from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, Trim
-from syntonos.core.colorimetry import (
-    adaptation_matrix,
-    delta_e_2000,
-    locus_white,
-    white_to_cct_duv,
-    xy_to_xyz,
-    xyz_to_lab,
-)
+from syntonos.core.chain.white import white_shift
+from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1, CURVES, decode, encode
-from syntonos.core.encodings.gamuts import ACES_WHITE
 
 if TYPE_CHECKING:
     from syntonos.core.chain.packing import Packer
@@ -55,43 +48,8 @@ _TO_PLANE: Final = np.array(
 )
 
 
-@lru_cache(maxsize=64)
-def white_matrix(warmth: float, tint: float) -> tuple[tuple[float, ...], ...]:
-    """Return the matrix (3, 3) of scene-linear AP1 that moves the white, by Bradford adaptation.
-
-    Parameters
-    ----------
-    warmth : float
-        Mired from the ACES white along the Planckian locus; positive makes the picture warmer.
-    tint : float
-        Duv x 1000 across it; positive makes it greener.
-
-    Negative values are the inverse of the positive ones, so that 250 mired go either way. The
-    white's luminance is kept.
-    """
-    white = xy_to_xyz(ACES_WHITE)
-    kelvin, duv = white_to_cct_duv(white)
-    from_xyz = np.linalg.inv(AP1.to_xyz)
-
-    def moved(mired: float, off: float) -> A:
-        there = locus_white(1e6 / kelvin + mired, duv + off / 1000)
-        mat = adaptation_matrix(ACES_WHITE, there[:2] / there.sum(), method="bradford")
-        return np.asarray(from_xyz @ mat @ AP1.to_xyz, np.float64)
-
-    def either(value: float, make: Any) -> A:
-        return make(value) if value >= 0 else np.asarray(np.linalg.inv(make(-value)), np.float64)
-
-    mat = np.eye(3)
-    if warmth:
-        mat = either(warmth, lambda v: moved(v, 0.0)) @ mat
-    if tint:
-        mat = either(tint, lambda v: moved(0.0, v)) @ mat
-    mat = mat / float(AP1_LUMINANCE @ mat @ np.ones(3))
-    return tuple(tuple(float(v) for v in row) for row in mat)
-
-
 def _white(warmth: float, tint: float) -> A:
-    return np.array(white_matrix(warmth, tint))
+    return np.array(white_shift(warmth, tint))
 
 
 def _level_numbers(trim: Trim) -> tuple[float, ...]:

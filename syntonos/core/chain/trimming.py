@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import asdict, replace
+from dataclasses import asdict, dataclass, replace
+from math import inf
 from typing import Any, Final
 
 import numpy as np
@@ -17,13 +18,17 @@ from syntonos.core.chain.stages.trim import (
     BANDS,
     FIELDS,
     HUES,
+    INNER_RANGES,
     LEVELS,
     NEUTRAL,
     RANGES,
     Trim,
+    added,
     at_frame,
+    check_together,
     read_trim,
 )
+from syntonos.core.errors import ChainError
 
 _LIGHT: Final = "linear/ap1"
 
@@ -72,6 +77,82 @@ def numbers_of(trim: Trim) -> Iterator[tuple[str, float, str]]:
     yield "cdl.saturation", trim.cdl.saturation, "ASC CDL in the working log"
 
 
+@dataclass(frozen=True, slots=True)
+class Beyond:
+    """A number of a trim outside of its range."""
+
+    name: str  # as `numbers_of` names it
+    value: float
+    low: float
+    high: float
+
+    @property
+    def excess(self) -> float:
+        """How far it is outside."""
+        return max(self.low - self.value, self.value - self.high)
+
+
+def beyond(trim: Trim) -> tuple[Beyond, ...]:
+    """Return the numbers of a trim that are outside of their ranges, as stored sums may be."""
+    found = []
+    for name, value, _ in numbers_of(trim):
+        first, last = name.split(".")[0], name.split(".")[-1]
+        inner = INNER_RANGES[last] if first in ("levels", "hues") else (-inf, inf)
+        low, high = RANGES[first][:2] if first in RANGES else inner
+        row = Beyond(name, value, low, high)
+        if row.excess > _ROUNDING:
+            found.append(row)
+    return tuple(found)
+
+
+def refuse_beyond(
+    before: tuple[Trim, Trim], after: tuple[Trim, Trim], names: tuple[str, str] = ("", "")
+) -> None:
+    """Refuse to keep trims whose sum goes beyond what one trim may be.
+
+    Parameters
+    ----------
+    before, after : (light's, clip's)
+        As they are kept, and as they would be. What was beyond already may be made less.
+    names
+        Of both, for the words: what the light's trim is called, and the clip.
+
+    Raises
+    ------
+    ChainError
+        trim.sum, with both numbers; trim.hues and trim.pairs for what does not go together.
+    """
+    was = {row.name: row.excess for row in beyond(added(*before))}
+    total = added(*after)
+    for row in beyond(total):
+        if row.excess > was.get(row.name, 0.0) + _ROUNDING:
+            if after[1] == NEUTRAL:
+                raise ChainError(
+                    f"{row.name} of {names[0] or 'the trim'} is {row.value:g}.",
+                    hint=f"It goes from {row.low:g} to {row.high:g}.", code="trim.range",
+                )  # fmt: skip
+            of_light, of_clip = (
+                next(v for n, v, _ in numbers_of(one.in_force) if n == row.name) for one in after
+            )
+            raise ChainError(
+                f"{row.name} is {of_light:g} in {names[0] or 'the light'}, and "
+                f"{names[1] or 'the clip'} has {of_clip:g}: together {row.value:g}.",
+                hint=f"Together they go from {row.low:g} to {row.high:g}: make one of them less.",
+                code="trim.sum",
+            )  # fmt: skip
+    try:
+        check_together(total.hues, total.pairs)
+    except ChainError:
+        kept = added(*before)
+        if (kept.hues, kept.pairs) != (total.hues, total.pairs):
+            try:
+                check_together(kept.hues, kept.pairs)
+            except ChainError:
+                return  # it was so before: what is stored keeps its picture
+            raise
+
+
+_ROUNDING: Final = 1e-9
 _INNER_UNITS: Final = {
     "warmth": "mired; -250 to 250", "tint": "Duv x 1000; -40 to 40", "turn": "degrees; -60 to 60",
     "saturation": "factor; 0 to 4", "stops": "stops; -2 to 2",

@@ -2,7 +2,13 @@
 
 from syntonos.core.colorimetry.adaptation import adaptation_matrix
 from syntonos.core.colorimetry.difference import delta_e_2000, delta_e_itp, lab_to_xyz, xyz_to_lab
-from syntonos.core.colorimetry.white import locus_white, white_to_cct_duv, xy_to_xyz
+from syntonos.core.colorimetry.white import (
+    locus_white,
+    mired_and_duv,
+    white_at,
+    white_to_cct_duv,
+    xy_to_xyz,
+)
 
 __all__ = [
     "adaptation_matrix",
@@ -10,6 +16,8 @@ __all__ = [
     "delta_e_itp",
     "lab_to_xyz",
     "locus_white",
+    "mired_and_duv",
+    "white_at",
     "white_to_cct_duv",
     "xy_to_xyz",
     "xyz_to_lab",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from typing import Final
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
@@ -62,6 +63,78 @@ def locus_white(mired: float, duv: float) -> NDArray[np.float64]:
     u, v = foot + duv * normal
     xy = np.array([3 * u, 2 * v]) / (2 * u - 8 * v + 4)
     return xy_to_xyz(xy)
+
+
+_ENDS: Final = (-600.0, 1000.0)  # mired that a scale of whites goes to
+_STEPS: Final = 20  # of the search for the nearest point of the locus
+
+
+@functools.cache
+def _scale() -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Mired, uv and how uv changes with a mired, below the locus' end straight on."""
+    mired, uv = _locus()
+    first = (uv[20] - uv[0]) / (mired[20] - mired[0])
+    before = np.arange(_ENDS[0], mired[0], mired[1] - mired[0])
+    straight = uv[0] + (before - mired[0])[:, None] * first
+    places, whole = np.concatenate([before, mired]), np.concatenate([straight, uv])
+    return places, whole, np.gradient(whole, places, axis=0)
+
+
+def _on_scale(mired: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return uv (..., 2) on the locus, and its change with a mired."""
+    places, uv, slope = _scale()
+    foot, along = (
+        np.stack([np.interp(mired, places, of[:, i]) for i in range(2)], axis=-1)
+        for of in (uv, slope)
+    )
+    return foot, along
+
+
+def white_at(mired: float, duv: float) -> NDArray[np.float64]:
+    """Return the white (3,) XYZ, Y = 1, at a place of the scale of whites.
+
+    Parameters
+    ----------
+    mired : float
+        -600 to 1000 reciprocal megakelvin. Below 10, where there is no colour temperature any more,
+        the scale goes on straight, so that it has no end that a dial could meet.
+    duv : float
+        Distance in CIE 1960 uv, positive towards green.
+
+    Source: CIE 15:2018 section 9.5; the inverse of `mired_and_duv`.
+    """
+    foot, along = _on_scale(np.asarray(np.clip(mired, *_ENDS), np.float64))
+    normal = np.array([-along[1], along[0]]) / np.hypot(*along)
+    u, v = foot + duv * np.where(normal[1] > 0, 1.0, -1.0) * normal
+    return xy_to_xyz(np.array([3 * u, 2 * v]) / (2 * u - 8 * v + 4))
+
+
+def mired_and_duv(xyz: ArrayLike) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return where whites stand on the scale of `white_at`.
+
+    Parameters
+    ----------
+    xyz : (..., 3)
+        Any scale; positive sums.
+
+    Returns
+    -------
+    mired, duv : (...) float64
+        Of the nearest point of the locus; a strong colour has none of use.
+
+    Source: CIE 15:2018 section 9.5; the nearest point by Gauss and Newton's steps.
+    """
+    point = xyz_to_uv(xyz)
+    mired = np.full(point.shape[:-1], 200.0)
+    for _ in range(_STEPS):
+        foot, along = _on_scale(mired)
+        step = ((point - foot) * along).sum(axis=-1) / (along**2).sum(axis=-1)
+        mired = np.clip(mired + np.clip(step, -60.0, 60.0), *_ENDS)
+    foot, along = _on_scale(mired)
+    normal = np.stack([-along[..., 1], along[..., 0]], axis=-1)
+    normal = normal / np.hypot(along[..., 0], along[..., 1])[..., None]
+    normal = np.where(normal[..., 1:] > 0, normal, -normal)
+    return mired, np.asarray(((point - foot) * normal).sum(axis=-1), np.float64)
 
 
 def white_to_cct_duv(xyz: ArrayLike) -> tuple[float, float]:

@@ -9,17 +9,23 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Cdl, Match
-from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain import Match
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.chain.stages.trim import Trim
 from syntonos.core.chain.trimming import through_trim
+from syntonos.core.chain.white import (
+    Shift,
+    gains_of_white,
+    matrix_of_gains,
+    shift_of,
+    shift_of_gains,
+    taken_back,
+    then,
+    white_shift,
+)
 from syntonos.core.charts import ChartReading
-from syntonos.core.colorimetry import white_to_cct_duv, xy_to_xyz
-from syntonos.core.encodings import AP1, CURVES, decode, encode
-from syntonos.core.encodings.gamuts import ACES_WHITE
-from syntonos.core.errors import ChainError
+from syntonos.core.encodings import CURVES, decode, encode
 from syntonos.core.matching.fit import bring_to_reference, working
 from syntonos.core.matching.metric import MIX, scene_lab
 from syntonos.core.matching.prior import population
@@ -39,8 +45,8 @@ SCALES: Final = ("exposure", "warmth", "tint", "contrast", "strength")
 class Tuner:
     """Signs describe the picture: +0.3 is brighter, +40 mired warmer, + tint greener.
 
-    Each is what is left when those before it are taken off, as a hand works: so turning all of them
-    back once brings all near zero.
+    Exposure is told of the picture as it is; the others are what is left when those before them are
+    taken off, as a hand works. `taken_off` takes all of them off in one go.
     """
 
     exposure: float  # stops
@@ -55,7 +61,8 @@ def tuner_of(
 ) -> Tuner:
     """Return the distance of a reading, seen through match and trim, from the reference's reading.
 
-    The white is told as the balance's dials turn it, contrast and saturation as a CDL in ACEScct.
+    The white is told as the trim and the balance turn it, contrast and saturation as a CDL in
+    ACEScct.
     """
     want, got = working(reference), working(angle)
     if match is not None:
@@ -88,11 +95,12 @@ def tuner_between(
         or fewer: none is told); colours for strength.
     """
     white = _white(want, mids)
+    goal = gains_of_white(white)
     # What a hand turns back: in light first, then in the working log; what is left after all of
     # it is added until nothing is.
     stops, gains, slope, factor = 0.0, np.ones(3), 1.0, 1.0
     for _ in range(_ROUNDS):
-        log = encode(got * 2.0**-stops / gains, _LOG)
+        log = encode(got * 2.0**-stops @ matrix_of_gains(1 / gains).T, _LOG)
         log = _GREY + (log - _GREY) / slope
         luma = (log @ _LUMA)[:, None]
         off = decode(luma + (log - luma) / factor, _LOG)
@@ -101,18 +109,12 @@ def tuner_between(
         # Contrast turns about middle grey, so exposure is told there.
         apart = bright[0] - bright[1] - (bend - 1) * (bright[1] - np.log2(0.18))
         stops += float(np.median(apart[mids]))
-        gains = gains * _white(off, mids) / white
+        gains = gains * gains_of_white(_white(off, mids)) / goal
         slope *= min(max(bend, 0.2), 5.0)
         if colours:
             factor *= min(max(_chroma_ratio(off[colours], want[colours], white), 0.2), 5.0)
-    # The dials that take these gains off again, and what they do to the luminance of this white.
-    warmth, tint = _turned(1 / gains)
-    try:
-        back = np.array(balance_gains(warmth, tint))
-    except ChainError:  # farther than the dials go
-        back = 1 / gains
-    stops += float(np.log2((white * gains * back) @ AP1_LUMINANCE))
-    return Tuner(stops, -warmth, -tint, slope - 1, (factor - 1) * 100)
+    shift = shift_of_gains(gains)
+    return Tuner(stops - _light_lost(shift), *shift, slope - 1, (factor - 1) * 100)
 
 
 # How far pairs of cameras are usually apart, as a trim turns them: stops, mired, Duv x 1000,
@@ -138,11 +140,7 @@ def tuner_fitted(want: A, got: A, spread: float, *, only_white: bool = False) ->
     goal = encode(np.maximum(want, 1e-4), _LOG)
 
     def turned(off: A) -> A:
-        trim = Trim(
-            stops=-off[0], warmth=float(np.clip(-off[1], -250, 250)),
-            tint=float(np.clip(-off[2], -40, 40)), contrast=float(np.exp(-off[3])),
-            cdl=Cdl(saturation=float(np.exp(-off[4]))),
-        )  # fmt: skip
+        trim = taken_off(Trim(), _told(off))
         return np.asarray(encode(np.maximum(through_trim(trim, got), 1e-4), _LOG), np.float64)
 
     usual = np.array([*_USUAL[:3], 1e-6, 1e-6]) if only_white else _USUAL
@@ -160,6 +158,11 @@ def tuner_fitted(want: A, got: A, spread: float, *, only_white: bool = False) ->
         normal = slopes.T @ slopes + np.diag(usual**-2.0)
         off = off + np.linalg.solve(normal, slopes.T @ (miss * weight).ravel() - off / usual**2)
         off = np.clip(off, -np.array([8, 240, 39, 0.7, 1.0]), np.array([8, 240, 39, 0.7, 1.0]))
+    return _told(off)
+
+
+def _told(off: A) -> Tuner:
+    """Return a tuner of stops, mired, tint, and the logarithms of slope and saturation."""
     return Tuner(float(off[0]), float(off[1]), float(off[2]), float(np.exp(off[3])) - 1,
                  (float(np.exp(off[4])) - 1) * 100)  # fmt: skip
 
@@ -184,7 +187,8 @@ def white_apart(want: A, got: A, spread: float, *, rounds: int = 3) -> Tuner:
         turned = replace(turned, warmth=float(np.clip(turned.warmth, -250, 250)),
                          tint=float(np.clip(turned.tint, -40, 40)))  # fmt: skip
         now = through_trim(turned, got[None])[0]
-    return Tuner(-turned.stops, -turned.warmth, -turned.tint, 0.0, 0.0)
+    shift = taken_back((turned.warmth, turned.tint))
+    return Tuner(-turned.stops - _light_lost(shift), *shift, 0.0, 0.0)
 
 
 def tuner_of_pictures(want: A, got: A) -> Tuner:
@@ -229,22 +233,45 @@ def _by_hue(lin: A) -> dict[int, A]:
     return found
 
 
-def taken_off(trim: Trim, tuner: Tuner, scales: Sequence[str] = SCALES) -> Trim:
+def _light_lost(shift: Shift) -> float:
+    """Return the stops by which a white becomes brighter where its shift is taken back.
+
+    A shift keeps the light of a neutral, not that of another white.
+    """
+    white = np.array(white_shift(*shift)) @ np.ones(3)
+    return float(np.log2(AP1_LUMINANCE @ np.array(white_shift(*taken_back(shift))) @ white))
+
+
+IN_TUNE: Final = Tuner(0.0, 0.0, 0.0, 0.0, 0.0)
+
+
+def taken_off(
+    trim: Trim, tuner: Tuner, scales: Sequence[str] = SCALES, aim: Tuner = IN_TUNE
+) -> Trim:
     """Return a trim that takes a tuner's deviation off, of the scales that are named.
 
-    What is off is measured after the trim, so the deviation is added to what it is already.
+    What is off is measured after the trim, so it comes to what the trim does already. `aim` is
+    where the tuner is to stand then.
     """
     changes: dict[str, Any] = {}
+    cast, wanted = (tuner.warmth, tuner.tint), (aim.warmth, aim.tint)
+    warmth, tint = then((trim.warmth, trim.tint), taken_back(cast), wanted)
     if "exposure" in scales:
-        changes["stops"] = trim.stops - tuner.exposure
+        changes["stops"] = trim.stops - tuner.exposure + aim.exposure
+        if "warmth" in scales and "tint" in scales:
+            before, after = (np.array(white_shift(*shift)) for shift in (
+                (trim.warmth, trim.tint), (warmth, tint)))  # fmt: skip
+            white = np.array(white_shift(*cast)) @ np.ones(3)
+            light = AP1_LUMINANCE @ after @ np.linalg.solve(before, white)
+            changes["stops"] -= float(np.log2(light))
     if "warmth" in scales:
-        changes["warmth"] = trim.warmth - tuner.warmth
+        changes["warmth"] = warmth
     if "tint" in scales:
-        changes["tint"] = trim.tint - tuner.tint
+        changes["tint"] = tint
     if "contrast" in scales:
-        changes["contrast"] = trim.contrast / (1 + tuner.contrast)
+        changes["contrast"] = trim.contrast * (1 + aim.contrast) / (1 + tuner.contrast)
     if "strength" in scales:
-        less = trim.cdl.saturation / (1 + tuner.strength / 100)
+        less = trim.cdl.saturation * (1 + aim.strength / 100) / (1 + tuner.strength / 100)
         changes["cdl"] = replace(trim.cdl, saturation=less)
     return replace(trim, **changes)
 
@@ -279,24 +306,13 @@ def _white(lin: A, mids: list[int]) -> A:
     return np.asarray(np.maximum(np.median(shares, axis=0), 1e-4), np.float64)
 
 
-def _turned(gains: A) -> tuple[float, float]:
-    """Return how far a balance's dials turn the white where it has such gains: mired, Duv x 1000.
-
-    The inverse of `chain.balance_gains`.
-    """
-    white = xy_to_xyz(ACES_WHITE)
-    there = AP1.to_xyz @ (np.linalg.inv(AP1.to_xyz) @ white * gains)
-    kelvin, duv = white_to_cct_duv(white)
-    kelvin_there, duv_there = white_to_cct_duv(there)
-    return 1e6 / kelvin_there - 1e6 / kelvin, (duv_there - duv) * 1000
-
-
 def cast_of(lin_ap1: A) -> tuple[float, float]:
     """Return how far a colour (3,) is from neutral, as the trim would turn it: mired, Duv x 1000.
 
     Positive is warmer, and greener, than neutral. Of dark or strong colours it says nothing.
     """
-    return _turned(np.maximum(lin_ap1 / max(float(lin_ap1 @ AP1_LUMINANCE), 1e-6), 1e-3))
+    warmth, tint = shift_of(lin_ap1)
+    return float(warmth), float(tint)
 
 
 def _chroma_ratio(got: A, want: A, white: A) -> float:

@@ -10,8 +10,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.white import shift_of
 
 A = NDArray[np.float64]
 _GRID: Final = 240  # cells across, for lines
@@ -118,17 +118,13 @@ def casts(lin_ap1: NDArray[Any]) -> list[Cast]:
     -------
     list of Cast
         Of a grid of places. What is farther than 80 mired or 20 Duv x 1000 has a colour of its own
-        and is left out, as are places darker than five stops under middle grey. The way is told by
-        what the balance's dials do to a neutral, linearly: exact for small casts.
+        and is left out, as are places darker than five stops under middle grey. The way is told as
+        balance and trim turn it.
     """
     lin = np.asarray(lin_ap1, np.float32)
     size = _MARKS, max(1, round(_MARKS * lin.shape[0] / lin.shape[1]))
     small = np.asarray(cv2.resize(lin, size, interpolation=cv2.INTER_AREA), np.float64)
-    ratios = np.log(np.maximum(small, 1e-6))
-    off = np.stack([ratios[..., 0] - ratios[..., 1], ratios[..., 2] - ratios[..., 1]], axis=-1)
-    steps = [(np.log(_gains(w, t)) - np.log(_gains(-w, -t))) / 2 for w, t in ((5.0, 0), (0, 1.0))]
-    to_ratio = np.array([[s[0] - s[1], s[2] - s[1]] for s in steps]).T / [5.0, 1.0]
-    turned = off @ np.linalg.inv(to_ratio).T
+    turned = shift_of(small)
     stops = np.log2(np.maximum(small @ AP1_LUMINANCE, 1e-6) / 0.18)
     near = (
         (np.abs(turned[..., 0]) <= _MOST_WARMTH) & (np.abs(turned[..., 1]) <= _MOST_TINT)
@@ -139,7 +135,3 @@ def casts(lin_ap1: NDArray[Any]) -> list[Cast]:
              float(turned[r, c, 1]))
         for r, c in zip(*np.nonzero(near), strict=True)
     ]  # fmt: skip
-
-
-def _gains(warmth: float, tint: float) -> A:
-    return np.array(balance_gains(warmth, tint))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import asdict
+from functools import partial
 from typing import Annotated, Any, Literal
 
 from ninja import Schema
@@ -41,7 +42,8 @@ OutputStage = Annotated[
 DisplayStage = Annotated[Output | AcesOutput, Field(discriminator="kind"), _read_by(read_output)]
 LookStage = Annotated[Look, _read_by(read_look)]
 OwnDefinition = Annotated[Definition, _read_by(read_definition)]
-TrimStage = Annotated[Trim, _read_by(read_trim)]
+# A sum too, as chains hold it; what may be kept is said where it is kept.
+TrimStage = Annotated[Trim, _read_by(partial(read_trim, is_sum=True))]
 BalanceStage = Annotated[Balance, _read_by(read_balance)]
 AnyStage = Annotated[
     Decode | Input | Match | Trim | Balance | Look | Output | AcesOutput | EncodingOutput,

@@ -8,9 +8,7 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from syntonos.core.chain import Balance as BalanceStage
-from syntonos.core.chain import LutStep, read_balance, read_cdl, read_look
-from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain import LutStep, read_balance, read_look
 from syntonos.core.chain.tables import moving_range
 from syntonos.core.errors import ChainError
 from syntonos.core.formats import read_lut
@@ -62,14 +60,7 @@ def row_words(row: Balance | Look) -> str:
 
 def balance_stage(dials: dict[str, Any]) -> dict[str, Any]:
     """Return the stage, as JSON, that dials stand for."""
-    stage = BalanceStage(
-        float(dials.get("stops", 0.0)),
-        balance_gains(float(dials.get("warmth", 0.0)), float(dials.get("tint", 0.0))),
-        None if dials.get("cdl") is None else read_cdl(dials["cdl"], "balance.cdl"),
-    )
-    plain = _plain(stage)
-    read_balance(plain)
-    return plain
+    return _plain(read_balance({"kind": "balance", **dials}))
 
 
 def set_look(

@@ -11,14 +11,13 @@ from syntonos.core.chain import (
     compose,
     read_balance,
     read_look,
-    read_trim,
 )
 from syntonos.core.chain import Trim as TrimStage
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.models import Balance, Look
 from syntonos.server.looks.services import look_among
 from syntonos.server.matching.models import Match, Trim
-from syntonos.server.matching.selectors import stage_of
+from syntonos.server.matching.selectors import stage_of, stored_trim
 from syntonos.server.productions.models import Camera, Light, Production
 
 
@@ -80,7 +79,7 @@ class InForce:
 
     def _trim(self, light_id: int, camera_id: int, clip_id: int | None) -> TrimStage | None:
         row = self._trims.get((light_id, camera_id, clip_id))
-        return read_trim(row.stage) if row is not None else None
+        return stored_trim(row.stage) if row is not None else None
 
 
 def parts_of(clip: Clip, *, output: str = "") -> Parts:

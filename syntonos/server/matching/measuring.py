@@ -12,20 +12,22 @@ from django.shortcuts import get_object_or_404
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Overrides, compose, read_balance
+from syntonos.core.chain.compose import trim_of
 from syntonos.core.chain.executor import execute
+from syntonos.core.chain.stages.trim import NEUTRAL
 from syntonos.core.chain.trim_maps import on_hue_plane
 from syntonos.core.errors import FitError
 from syntonos.core.matching.by_places import alike, clusters_of
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
 from syntonos.core.matching.places import WIDTH
-from syntonos.core.matching.tuner import Tuner, tuner_fitted, tuner_of_pictures
+from syntonos.core.matching.tuner import Tuner, taken_off, tuner_fitted, tuner_of_pictures
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
 from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching import aims, probes, probing, selectors
 from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.models import Match, Probe
-from syntonos.server.matching.probing import LIGHT, Apart, ClipProbed, Side, apart, trim_in
+from syntonos.server.matching.probing import LIGHT, Apart, ClipProbed, Side, apart
 from syntonos.server.matching.seen_places import places_of
 from syntonos.server.matching.trims_schemas import LookedAtIn, MeasureIn, PointIn
 from syntonos.server.productions.models import Camera, Light
@@ -42,6 +44,18 @@ _WORDS = {
 
 
 @dataclass(frozen=True, slots=True)
+class Turn:
+    """How far exposure (stops), warmth (mired) and tint of a trim have to be turned, all at once.
+
+    White that is taken off is not its number with another sign, and takes light with it.
+    """
+
+    exposure: float
+    warmth: float
+    tint: float
+
+
+@dataclass(frozen=True, slots=True)
 class Measured:
     """What the tuner says, on what it was measured, and what else it could be measured on."""
 
@@ -51,6 +65,7 @@ class Measured:
     sources: list[str]
     aim: dict[str, float]  # where it should stand on purpose
     pairs: PairEffect | None  # what the trim's pairs do beside their own colours
+    turn: Turn | None = None
     hues: dict[str, list[list[float]]] | None = None  # of both pictures, where they were asked for
 
 
@@ -99,6 +114,11 @@ def measure(light: Light, camera: Camera, clip: Clip, body: MeasureIn) -> Measur
     """Measure how far the angle's picture is off the reference's, after match and trim."""
     seen = OnScreen(light, camera, clip, body)
     found = _measured(light, camera, clip, body, seen)
+    if found.tuner is not None:
+        now = trim_of(seen.parts[1], seen.overrides[1]) or NEUTRAL
+        off = taken_off(now, found.tuner, aim=Tuner(**found.aim))
+        turn = Turn(off.stops - now.stops, off.warmth - now.warmth, off.tint - now.tint)
+        found = replace(found, turn=turn)
     if not body.with_hues:
         return found
     spots = [on_hue_plane(picture[4::9, 4::9].reshape(-1, 3)).round(4).tolist()
@@ -110,7 +130,7 @@ def _measured(
     light: Light, camera: Camera, clip: Clip, body: MeasureIn, seen: OnScreen
 ) -> Measured:  # fmt: skip
     match = seen.in_force.matches.get((light.pk, camera.pk)) if body.with_match else None
-    trim = trim_in(seen.parts[1], seen.overrides[1])
+    trim = trim_of(seen.parts[1], seen.overrides[1]) or NEUTRAL
     reference = camera.production.reference_camera
     own = selectors.latest_reading(light.pk, camera.pk)
     base = selectors.latest_reading(light.pk, reference.pk) if reference else None

@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Chain, EncodingOutput, Overrides, Parts, compose
-from syntonos.core.chain import Trim as TrimStage
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.compose import trim_of
 from syntonos.core.chain.displays import find_display
 from syntonos.core.chain.executor import execute
 from syntonos.core.chain.stages.trim import (
@@ -21,7 +21,6 @@ from syntonos.core.chain.stages.trim import (
     NEUTRAL,
     USUAL_REACH,
     ColourPair,
-    added,
 )
 from syntonos.core.chain.trim_maps import least_reach
 from syntonos.core.charts.reading import triple
@@ -177,15 +176,6 @@ class Apart:
     reach: float  # that such a pair takes: what it needs, and not less than usual
 
 
-def trim_in(parts: Parts, overrides: Overrides) -> TrimStage:
-    """Return the trim that a clip is seen with."""
-    if "trim" in overrides.off:
-        return NEUTRAL
-    own = overrides.trim or parts.trim or NEUTRAL
-    more = overrides.clip_trim or parts.clip_trim or NEUTRAL
-    return own if more == NEUTRAL else added(own, more)
-
-
 class ClipProbed:
     """A clip's places, looked at all at once after each stage of its chain."""
 
@@ -224,7 +214,7 @@ class ClipProbed:
 
     def light_after(self, stage: str, *, bare: bool = False) -> NDArray[np.float32]:
         """Return scene-linear AP1 after a stage; `bare`: without the trim's pairs."""
-        trim = replace(trim_in(self._parts, self._overrides), detail=NEUTRAL.detail)
+        trim = replace(trim_of(self._parts, self._overrides) or NEUTRAL, detail=NEUTRAL.detail)
         if bare:
             trim = replace(trim, pairs=())
         overrides = replace(

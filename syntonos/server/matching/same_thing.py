@@ -12,6 +12,8 @@ from numpy.typing import NDArray
 from syntonos.core.chain import AS_IN_FORCE, Overrides
 from syntonos.core.chain import Trim as TrimStage
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.compose import trim_of
+from syntonos.core.chain.stages.trim import NEUTRAL
 from syntonos.core.matching.tuner import taken_off, white_apart
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
@@ -19,7 +21,7 @@ from syntonos.server.matching import probes, probing, trims
 from syntonos.server.matching.chains import InForce
 from syntonos.server.matching.models import Probe
 
-_ROUNDS = 2
+_ROUNDS = 6
 _WHITE = ("exposure", "warmth", "tint")
 
 
@@ -71,7 +73,8 @@ def set_all(
             seen = Overrides(clip_trim=stage) if own else Overrides(trim=stage)
             got, balanced = _of(probe, clip, in_force, seen)
             goal = want if want is not None else _neutral(got, balanced)
-            stage = _brought(stage, got, goal, with_exposure=to == "reference")
+            total = trim_of(in_force.parts_of(clip), seen) or NEUTRAL
+            stage = _brought(stage, total, got, goal, with_exposure=to == "reference")
         found.append((clip, own, row.number if row else 0, before, stage))
     out = []
     how = f"{probe} as in the reference" if to == "reference" else f"{probe} neutral"
@@ -114,10 +117,20 @@ def _neutral(got: NDArray[np.float64], balanced: NDArray[np.float64]) -> NDArray
 
 
 def _brought(
-    before: TrimStage, got: NDArray[np.float64], goal: NDArray[np.float64], *, with_exposure: bool
+    before: TrimStage, total: TrimStage, got: NDArray[np.float64], goal: NDArray[np.float64],
+    *, with_exposure: bool,
 ) -> TrimStage:  # fmt: skip
-    """Return the trim after which a colour is another one, by exposure and white."""
+    """Return the trim after which a colour is another one, by exposure and white.
+
+    `total` is what the light's and the clip's trim are together; `before` one of them, which is
+    turned by what the total needs.
+    """
     off = white_apart(goal, got, probing.SPREAD)
-    stage = taken_off(before, off, _WHITE if with_exposure else _WHITE[1:])
-    return replace(stage, stops=round(stage.stops, 4), warmth=round(stage.warmth, 2),
-                   tint=round(stage.tint, 3))  # fmt: skip
+    wanted = taken_off(total, off, _WHITE if with_exposure else _WHITE[1:])
+    by = {
+        name: getattr(wanted, name) - getattr(total, name) for name in ("stops", "warmth", "tint")
+    }
+    return replace(
+        before, stops=round(before.stops + by["stops"], 4),
+        warmth=round(before.warmth + by["warmth"], 2), tint=round(before.tint + by["tint"], 3),
+    )  # fmt: skip

@@ -12,7 +12,7 @@ from django.db.models import QuerySet
 
 from syntonos.core.chain import Match as MatchStage
 from syntonos.core.chain import Trim as TrimStage
-from syntonos.core.chain import read_chain
+from syntonos.core.chain import read_chain, read_trim
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
@@ -102,6 +102,11 @@ def clip_readings(light_id: int, camera: Camera) -> list[dict[str, int | str]]:
          "layout": reading_from_json(row.data).layout.slug}
         for clip, row in newest.items()
     ]  # fmt: skip
+
+
+def stored_trim(plain: dict[str, Any]) -> TrimStage:
+    """Return a trim as it is stored: what was kept once keeps its picture, beyond ranges too."""
+    return read_trim(plain, is_sum=True)
 
 
 def stage_of(match: Match) -> MatchStage:

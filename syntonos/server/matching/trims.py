@@ -8,16 +8,15 @@ from dataclasses import asdict
 from typing import Any
 
 from syntonos.core.chain import Trim as TrimStage
-from syntonos.core.chain import read_trim
-from syntonos.core.chain.stages.trim import NEUTRAL, PARTS
-from syntonos.core.chain.trimming import only, trim_words
+from syntonos.core.chain.stages.trim import NEUTRAL, PARTS, added
+from syntonos.core.chain.trimming import beyond, only, refuse_beyond, trim_words
 from syntonos.core.errors import ChainError
 from syntonos.core.matching.tuner import left_over
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
 from syntonos.server.history.services import step, together
 from syntonos.server.matching.models import Trim
-from syntonos.server.matching.selectors import current_match
+from syntonos.server.matching.selectors import current_match, stored_trim
 from syntonos.server.matching.selectors import stage_of as match_stage
 from syntonos.server.productions.models import Camera, Light
 
@@ -36,7 +35,7 @@ def trim_of(light: Light, camera: Camera, clip: Clip | None = None) -> Trim | No
 
 def stage_of(row: Trim | None) -> TrimStage:
     """Return a row's stage; neutral where there is none."""
-    return NEUTRAL if row is None else read_trim(row.stage)
+    return NEUTRAL if row is None else stored_trim(row.stage)
 
 
 def set_trim(
@@ -50,6 +49,8 @@ def set_trim(
     ConflictError
         revision.stale_base; clip.foreign for a clip of another camera or light; trim.reference
         for a trim of the reference, which only single clips may have.
+    ChainError
+        trim.sum where a light's and a clip's trim come to more than one may be; trim.clip.
     """
     _check(light, camera, clip)
     if clip is not None and (stage.curve or any(stage.curves_rgb)):
@@ -58,6 +59,7 @@ def set_trim(
             hint="Draw the curve in the light's trim.", code="trim.clip",
         )  # fmt: skip
     before = stage_of(trim_of(light, camera, clip))
+    _refuse_beyond(light, camera, clip, before, stage)
     row = Trim(
         light=light, camera=camera, clip=clip, match=current_match(light.pk, camera),
         stage=plain(stage),
@@ -67,6 +69,30 @@ def set_trim(
     with step(light.production_id, "trim.set", lambda _: f"{where} trimmed, {words}") as made:
         made.append(row, rows_of(light, camera, clip), base_number)
     return row
+
+
+def _refuse_beyond(
+    light: Light, camera: Camera, clip: Clip | None, before: TrimStage, stage: TrimStage
+) -> None:  # fmt: skip
+    """Refuse what goes beyond a trim's ranges, by itself or with its light's or its clips' own."""
+    where = f"{camera.letter} in {light}"
+    refuse_beyond((before, NEUTRAL), (stage, NEUTRAL), (str(clip) if clip else where, ""))
+    if clip is not None:
+        base = stage_of(trim_of(light, camera))
+        refuse_beyond((base, before), (base, stage), (where, str(clip)))
+        return
+    rows = Trim.objects.filter(light=light, camera=camera, is_current=True, clip__isnull=False)
+    for row in rows.select_related("clip"):
+        more = stored_trim(row.stage)
+        refuse_beyond((before, more), (stage, more), (where, str(row.clip)))
+
+
+def beyond_words(own: TrimStage, more: TrimStage) -> list[str]:
+    """Say which numbers of a light's trim and a clip's come to more together than one may be."""
+    return [
+        f"{row.name} is {row.value:g} in all, beyond {row.low:g} to {row.high:g}"
+        for row in beyond(added(own, more))
+    ]
 
 
 def plain(stage: TrimStage) -> dict[str, Any]:

@@ -53,9 +53,10 @@ def get_trim(
     clip = _clip(light, camera, clip_id)
     match = current_match(light.pk, camera)
     match_id = match.pk if match else None
+    own, more = trims.trim_of(light, camera), trims.trim_of(light, camera, clip) if clip else None
     return {
-        "light": _out(trims.trim_of(light, camera), match_id),
-        "clip": _out(trims.trim_of(light, camera, clip) if clip else None, match_id),
+        "beyond": trims.beyond_words(trims.stage_of(own), trims.stage_of(more)),
+        "light": _out(own, match_id), "clip": _out(more, match_id),
         "match_number": match.number if match else None,
     }  # fmt: skip
 

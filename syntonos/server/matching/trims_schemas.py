@@ -31,6 +31,7 @@ class TrimsOut(Schema):
     light: TrimOut
     clip: TrimOut
     match_number: int | None
+    beyond: list[str]  # numbers of both together that are out of range, in words
 
 
 class TrimIn(Schema):
@@ -75,8 +76,17 @@ class HuesOut(Schema):
     angle: list[tuple[float, float]]
 
 
+class TurnOut(Schema):
+    """How far a trim has to be turned so that all its needles stand where they should."""
+
+    exposure: float  # stops
+    warmth: float  # mired
+    tint: float  # Duv x 1000
+
+
 class MeasuredOut(Schema):
     tuner: TunerOut | None
+    turn: TurnOut | None  # what takes the tuner's deviation off, or brings it to the aim
     source: Source | None
     words: str  # what it was measured on, and how far it can be trusted
     sources: list[Source]  # that there are

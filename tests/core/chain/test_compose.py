@@ -130,6 +130,13 @@ def test_a_pinned_chain_stands_in_for_what_is_in_force():
     pinned = Chain(Decode("srgb"), Output(), match=BY_HAND)
     assert compose(PARTS, Overrides(pinned=pinned)) == pinned
     assert compose(PARTS, Overrides(pinned=pinned, off=frozenset({"match"}))).match is None
+    # Its trim has in it what a clip added: another one takes its place, nothing is added twice.
+    trimmed = replace(pinned, trim=Trim(stops=0.5))
+    other = compose(PARTS, Overrides(pinned=trimmed, trim=Trim(stops=0.75)))
+    assert other.trim == Trim(stops=0.75)
+    with pytest.raises(ChainError) as caught:
+        compose(PARTS, Overrides(pinned=trimmed, clip_trim=Trim(stops=0.25)))
+    assert caught.value.code == "compose.pinned"
 
 
 @pytest.mark.parametrize("overrides", [Overrides(off=frozenset({"decode"})),

@@ -116,7 +116,7 @@ def _stage(index, **changes):
     [
         ([], "chain.invalid"),
         ({"syntonos": "look"}, "chain.invalid"),
-        (_with(version=7), "chain.version"),
+        (_with(version=8), "chain.version"),
         (_with(stages="none"), "chain.invalid"),
         (_with(stages=chain_to_json(CHAIN)["stages"][::-1]), "chain.invalid"),
         (_stage(0, encoding="nope/nope"), "encoding.unknown"),

@@ -19,9 +19,9 @@ from syntonos.core.chain import (
     bake_lut,
     compile_chain,
     keep_table,
+    read_balance,
     run,
 )
-from syntonos.core.chain.balance import balance_gains
 from syntonos.core.chain.displays import light_marks
 from syntonos.core.chain.marks import (
     beyond_display,
@@ -32,9 +32,8 @@ from syntonos.core.chain.marks import (
 )
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.chain.tables import moving_range
-from syntonos.core.colorimetry import delta_e_2000, white_to_cct_duv, xy_to_xyz
+from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.encodings import AP1, GAMUTS, gamut_matrix
-from syntonos.core.encodings.gamuts import ACES_WHITE
 from syntonos.core.errors import ChainError
 from syntonos.core.simulate.spectra import library
 
@@ -169,19 +168,9 @@ def test_hdr_seen_as_a_whole_is_darkened_until_its_peak_is_white(slug):
     np.testing.assert_allclose(clipped, np.minimum(nits / 203, 1), rtol=2e-3, atol=2e-4)
 
 
-@pytest.mark.parametrize(("warmth", "tint"), [(40, 0), (-60, 0), (0, 10), (25, -8)])
-def test_a_balance_moves_the_white_by_what_its_dials_say(warmth, tint):
-    gains = np.array(balance_gains(warmth, tint))
-    before = white_to_cct_duv(xy_to_xyz(ACES_WHITE))
-    after = white_to_cct_duv(gains @ AP1.to_xyz.T)
-    assert 1e6 / after[0] - 1e6 / before[0] == pytest.approx(warmth, abs=0.5)
-    assert (after[1] - before[1]) * 1000 == pytest.approx(tint, abs=0.1)
-    assert gains @ AP1.to_xyz[1] == pytest.approx(1, abs=1e-6)  # as bright as before
-
-
 def test_a_balance_beyond_reason_is_refused():
-    assert balance_gains(0, 0) == (1.0, 1.0, 1.0)
+    assert read_balance({"kind": "balance", "warmth": -60, "tint": 8}).warmth == -60
     for warmth, tint in ((500, 0), (0, 90), (float("nan"), 0)):
         with pytest.raises(ChainError) as caught:
-            balance_gains(warmth, tint)
-        assert caught.value.code == "balance.range"
+            read_balance({"kind": "balance", "warmth": warmth, "tint": tint})
+        assert caught.value.code in ("balance.range", "chain.invalid")

@@ -1,7 +1,7 @@
 """The trim against other libraries' forms of the same parts, and by what each part promises."""
 
 import json
-from dataclasses import replace
+from dataclasses import asdict, replace
 from pathlib import Path
 
 import numpy as np
@@ -10,6 +10,7 @@ import pytest
 from scipy.interpolate import PchipInterpolator
 
 from syntonos.core.chain import (
+    Balance,
     Cdl,
     Chain,
     Decode,
@@ -26,11 +27,14 @@ from syntonos.core.chain.executor import execute
 from syntonos.core.chain.stages.trim import (
     ColourPair,
     HueTrim,
+    KeyTrack,
     LevelTrim,
     added,
     at_frame,
     read_trim,
 )
+from syntonos.core.chain.trimming import beyond, refuse_beyond
+from syntonos.core.chain.white import shift_of, taken_back
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 from syntonos.core.errors import ChainError
@@ -76,7 +80,7 @@ def test_exposure_and_flare_are_what_they_say():
     np.testing.assert_allclose(got, through(processor(want), LIGHT), rtol=2e-6, atol=1e-7)
 
 
-@pytest.mark.parametrize(("warmth", "tint"), [(40, 0), (0, 8), (120, 0)])
+@pytest.mark.parametrize(("warmth", "tint"), [(40, 0), (-100, 0), (0, 8), (120, 0)])
 def test_white_is_moved_by_adaptation(warmth, tint):
     # From outside: Bradford's matrix of colour-science between the same two whites.
     colour = library()
@@ -87,23 +91,60 @@ def test_white_is_moved_by_adaptation(warmth, tint):
     want = LIGHT @ (np.linalg.inv(AP1.to_xyz) @ mat @ AP1.to_xyz).T
     np.testing.assert_allclose(trimmed(Trim(warmth=warmth, tint=tint)), want, rtol=1e-3, atol=1e-4)
     assert xyz[1] == pytest.approx(here[1], rel=1e-5)
-    # The correlated colour temperature moves by as many mired (McCamy's formula is good to 2 K
-    # near the locus), and back and forth is nothing.
-    if warmth == 40:
-        before, after = (
-            1e6 / colour.temperature.xy_to_CCT_McCamy1992(v[:2] / v.sum()) for v in (here, xyz)
-        )
-        assert after - before == pytest.approx(40, abs=1.5)
-    # Mired along the locus and Duv across it, as Ohno 2013 finds them.
+
+
+@pytest.mark.parametrize(("warmth", "tint"), [(-100, 0), (-40, 0), (150, -20), (-60, 9), (30, 12)])
+def test_trim_balance_and_casts_have_one_scale_of_white(warmth, tint):
+    # From outside: correlated colour temperature and Duv by Ohno 2013.
+    colour = library()
+    grey = np.full((1, 3), 0.18, np.float32)
+    shown = trimmed(Trim(warmth=warmth, tint=tint), grey)
     (kelvin, duv), (other, off) = (
         colour.temperature.uv_to_CCT_Ohno2013(colour.xy_to_UCS_uv(v[:2] / v.sum()))
-        for v in (here, xyz)
+        for v in (grey[0] @ AP1.to_xyz.T, shown[0] @ AP1.to_xyz.T)
     )
-    assert 1e6 / other - 1e6 / kelvin == pytest.approx(warmth, abs=1.0)
+    assert 1e6 / other - 1e6 / kelvin == pytest.approx(warmth, abs=0.5)
     assert 1000 * (off - duv) == pytest.approx(tint, abs=0.15)
-    back = trimmed(Trim(warmth=-warmth, tint=-tint), trimmed(Trim(warmth=warmth, tint=tint)))
-    factor = back[-1, 1] / LIGHT[-1, 1]  # the white's luminance is kept either way
-    np.testing.assert_allclose(back, factor * LIGHT, rtol=1e-4, atol=1e-5)
+    balanced = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"),
+                     balance=Balance(warmth=warmth, tint=tint))  # fmt: skip
+    light = LIGHT[:3000]
+    turned = trimmed(Trim(warmth=warmth, tint=tint), light)
+    np.testing.assert_allclose(run(compile_chain(balanced), light), turned, rtol=1e-5)
+    np.testing.assert_allclose(shift_of(shown[0]), (warmth, tint), atol=0.02)
+    # What takes it back leaves nothing, of any colour.
+    other_way, off = taken_back((warmth, tint))
+    back = trimmed(Trim(warmth=other_way, tint=off), turned)
+    np.testing.assert_allclose(back / back[0, 0], light / light[0, 0], rtol=2e-4)
+
+
+@pytest.mark.parametrize(
+    ("warmth", "tint"), [(-100, 0), (100, 0), (-250, -40), (250, 40), (40, -12)]
+)
+def test_trims_of_older_documents_keep_their_picture(warmth, tint):
+    """Before version 7: Bradford to the white along the locus, negative ones inverse (adr 21)."""
+    colour = library()
+    here = AP1.to_xyz @ np.ones(3)
+    uv = colour.xy_to_UCS_uv(here[:2] / here.sum())
+    kelvin, duv = colour.temperature.uv_to_CCT_Ohno2013(uv)
+    old = np.eye(3)
+    for mired, off in ((warmth, 0), (0, tint)):
+        place = np.array([1e6 / (1e6 / kelvin + abs(mired)), duv + abs(off) / 1000])
+        xy = colour.UCS_uv_to_xy(colour.temperature.CCT_to_uv_Ohno2013(place))
+        white = np.array([xy[0] / xy[1], 1, (1 - xy.sum()) / xy[1]])
+        mat = colour.adaptation.matrix_chromatic_adaptation_VonKries(
+            here / here[1], white, transform="Bradford"
+        )
+        mat = np.linalg.inv(AP1.to_xyz) @ mat @ AP1.to_xyz
+        old = (mat if mired + off >= 0 else np.linalg.inv(mat)) @ old
+    old /= AP1.to_xyz[1] @ old @ np.ones(3)
+    document = chain_to_json(Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"),
+                                   trim=Trim(stops=0.25)))  # fmt: skip
+    document["stages"][2] |= {"warmth": warmth, "tint": tint}
+    document["version"] = 5
+    got = run(compile_chain(read_chain(document)), LIGHT[:3000])
+    want = LIGHT[:3000] @ old.T * 2**0.25
+    # Ohno's method is good to a few hundredths of a mired here: 0.1 of the strongest colours.
+    assert delta_e_2000(lab(got), lab(want)).max() < 0.1
 
 
 def test_contrast_and_cdl_are_those_of_opencolorio():
@@ -314,22 +355,92 @@ FULL = Trim(
 def test_a_document_holds_it_and_its_hash_is_golden():
     chain = Chain(Decode("s-log3/s-gamut3.cine"), EncodingOutput("linear/ap1"), trim=FULL)
     assert read_chain(json.loads(json.dumps(chain_to_json(chain)))) == chain
-    golden = json.loads((Path(__file__).parents[2] / "data/chain_v5.json").read_text())
-    assert golden["version"] == 5
+    golden = json.loads((Path(__file__).parents[2] / "data/chain_v7.json").read_text())
+    assert golden["version"] == 7
     assert read_chain(golden) == chain
     assert chain_to_json(read_chain(golden)) == golden
+    # One of before has other numbers of white and all else alike.
+    older = read_chain(json.loads((Path(__file__).parents[2] / "data/chain_v5.json").read_text()))
+    assert replace(older.trim, warmth=8, tint=-1.5, levels=FULL.levels) == FULL
+    assert older.trim.warmth == pytest.approx(8, abs=0.3)
     # A chain without a trim is written as before.
     assert chain_to_json(replace(chain, trim=None))["version"] < 5
     assert chain_hash(chain) != chain_hash(replace(chain, trim=replace(FULL, off=())))
 
 
-def test_a_bypassed_part_does_nothing_and_a_clip_adds_to_its_light():
+def test_a_bypassed_part_does_nothing():
     bypassed = trimmed(replace(FULL, off=("light", "tone", "curves", "hues", "pairs")))
     np.testing.assert_array_equal(bypassed, LIGHT)
+    # Nor does what changes of it over time.
+    keys = (KeyTrack("stops", ((0, 1.0),)), KeyTrack("contrast", ((0, 1.2),)))
+    over_time = Trim(stops=0.5, keys=keys, off=("light",))
+    assert at_frame(over_time, 0) == Trim(contrast=1.2)
+
+
+def test_a_clip_adds_to_its_light_whatever_the_light_bypasses():
     both = added(Trim(stops=-0.10, contrast=1.1), Trim(stops=0.05, contrast=1.1, warmth=4))
     assert (both.stops, both.contrast, both.warmth) == pytest.approx((-0.05, 1.21, 4))
     alone = trimmed(Trim(warmth=4, stops=0.05), trimmed(Trim(stops=-0.10)))
     np.testing.assert_allclose(trimmed(replace(both, contrast=1.0)), alone, rtol=1e-5, atol=1e-7)
+    # Half a stop of the light is bypassed; the quarter that the clip adds counts.
+    light = Trim(stops=0.5, contrast=1.2, off=("light",))
+    both = added(light, Trim(stops=0.25))
+    assert (both.stops, both.contrast, both.off) == (0.25, 1.2, ())
+    np.testing.assert_array_equal(trimmed(both), trimmed(Trim(stops=0.25, contrast=1.2)))
+
+
+STRONG = (
+    (Trim(stops=8), Trim(stops=5), "stops", (8, 5)),
+    (Trim(contrast=3), Trim(contrast=2), "contrast", (3, 2)),
+    (Trim(hues=(HueTrim(turn=30),) * 6), Trim(hues=(HueTrim(turn=31),) * 6), "hues.red.turn",
+     (30, 31)),
+    (Trim(levels=(LevelTrim(warmth=-200), LevelTrim(), LevelTrim())),
+     Trim(levels=(LevelTrim(warmth=-60), LevelTrim(), LevelTrim())), "levels.darks.warmth",
+     (-200, -60)),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(("light", "clip", "name", "numbers"), STRONG, ids=lambda v: str(v)[:20])
+def test_a_sum_beyond_the_range_is_refused_with_both_numbers_and_read_where_it_is_stored(
+    light, clip, name, numbers
+):
+    with pytest.raises(ChainError) as caught:
+        refuse_beyond((light, Trim()), (light, clip), ("B in Foundry", "B004_02"))
+    assert caught.value.code == "trim.sum"
+    for word in (name, "B in Foundry", "B004_02", *(f"{n:g}" for n in numbers)):
+        assert word in caught.value.message
+    # Stored already it keeps its picture, as a document too, and may be made less, not more.
+    chain = Chain(Decode("linear/ap1"), EncodingOutput("linear/ap1"), trim=added(light, clip))
+    assert read_chain(chain_to_json(chain)) == chain
+    assert name in {row.name for row in beyond(chain.trim)}
+    less = read_trim(with_half(clip))
+    refuse_beyond((light, clip), (light, less))
+    with pytest.raises(ChainError):
+        refuse_beyond((light, less), (light, clip))
+    with pytest.raises(ChainError):
+        read_trim(asdict(chain.trim))
+
+
+def with_half(trim):
+    """A trim with half of what it turns; factors half-way."""
+    plain = asdict(trim)
+    plain["stops"] /= 2
+    plain["contrast"] = 1 + (plain["contrast"] - 1) / 2
+    for row in plain["hues"]:
+        row["turn"] = row["turn"] - 0.5
+    for row in plain["levels"]:
+        row["warmth"] /= 2
+    return plain
+
+
+def test_pairs_that_contradict_across_light_and_clip_are_refused():
+    one = ColourPair((0.2, 0.1, 0.1), (0.21, 0.1, 0.1))
+    other = ColourPair((0.2, 0.1, 0.1), (0.18, 0.1, 0.1))
+    light, clip = Trim(pairs=(one,)), Trim(pairs=(other,))
+    with pytest.raises(ChainError, match="contradict"):
+        refuse_beyond((light, Trim()), (light, clip))
+    # So they were stored: something else of the clip can still be turned.
+    refuse_beyond((light, clip), (light, replace(clip, stops=0.1)))
 
 
 def test_numbers_over_time_are_added_at_their_frames_and_no_lut_takes_them():

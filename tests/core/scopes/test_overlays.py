@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from syntonos.core.chain.balance import balance_gains
+from syntonos.core.chain.white import white_shift
 from syntonos.core.scopes import casts, stop_contours
 
 
@@ -29,7 +29,7 @@ def test_a_bright_disc_has_a_ring_round_it():
 
 def test_casts_point_the_way_that_the_balance_turned_and_colours_have_none():
     picture = np.full((90, 160, 3), 0.2)
-    picture[:, 80:] *= balance_gains(12, -2)
+    picture[:, 80:] = picture[:, 80:] @ np.array(white_shift(12, -2)).T
     picture[:30] = [0.3, 0.05, 0.02]  # of its own colour
     picture[60:] *= 1e-4  # black
     found = casts(picture)

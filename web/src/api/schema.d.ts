@@ -1905,7 +1905,9 @@ export interface components {
          * Balance
          * @description All cameras of a light alike, the reference too, after the match.
          *
-         *     Scene-linear AP1 is multiplied by 2^stops and by `gains`; then the CDL works in ACEScct.
+         *     Scene-linear AP1 is multiplied by 2^stops and its white moved by `warmth` (mired) and `tint`
+         *     (Duv x 1000), as `chain.white` does; then the CDL works in ACEScct. `gains` are what balances
+         *     before version 7 had instead: factors of the channels.
          */
         Balance: {
             cdl?: components["schemas"]["Cdl"] | null;
@@ -1932,6 +1934,16 @@ export interface components {
              * @default 0
              */
             stops: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
         };
         /** BalanceIn */
         BalanceIn: {
@@ -4055,6 +4067,7 @@ export interface components {
             /** Sources */
             sources: ("chart" | "areas" | "skin" | "scene" | "picture")[];
             tuner: components["schemas"]["TunerOut"] | null;
+            turn: components["schemas"]["TurnOut"] | null;
             /** Words */
             words: string;
         };
@@ -5414,8 +5427,8 @@ export interface components {
          * @description One camera's adjustments in one light, or those that a clip adds; neutral by default.
          *
          *     light : flare (added, a share of white; common and per channel), exposure and white: warmth
-         *         (mired, positive is warmer) and tint (Duv x 1000, positive is greener) by Bradford
-         *         adaptation, stops per channel beyond.
+         *         (mired, positive is warmer) and tint (Duv x 1000, positive is greener) as `chain.white`
+         *         moves it, stops per channel beyond.
          *     tone : in the working log (ACEScct): white and saturation by level, whose borders lie so many
          *         stops about middle grey; contrast about a pivot (stops about middle grey); an ASC CDL that
          *         does not clamp.
@@ -5675,6 +5688,8 @@ export interface components {
          * @description A camera's trim in a light, and what a clip adds to it.
          */
         TrimsOut: {
+            /** Beyond */
+            beyond: string[];
             clip: components["schemas"]["TrimOut"];
             light: components["schemas"]["TrimOut"];
             /** Match Number */
@@ -5688,6 +5703,18 @@ export interface components {
             exposure: number;
             /** Strength */
             strength: number;
+            /** Tint */
+            tint: number;
+            /** Warmth */
+            warmth: number;
+        };
+        /**
+         * TurnOut
+         * @description How far a trim has to be turned so that all its needles stand where they should.
+         */
+        TurnOut: {
+            /** Exposure */
+            exposure: number;
             /** Tint */
             tint: number;
             /** Warmth */

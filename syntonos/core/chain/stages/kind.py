@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, field
 from enum import Enum
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +13,9 @@ from numpy.typing import NDArray
 if TYPE_CHECKING:
     from syntonos.core.chain.document import Chain
     from syntonos.core.chain.packing import Packer
+
+
+FIRST_VERSION: Final = 3  # of the documents that are written today
 
 
 class Locality(Enum):
@@ -47,6 +50,11 @@ class StageKind:
         Of one that needs its neighbourhood, after its opcodes: what makes of pixels (h, w, 3) as
         many, which it may write over, and how many pixels around a region it needs; both are told
         the frame's width.
+    since
+        Of such a stage: the lowest version of the document that can say it.
+    later
+        Fields that came after the kind itself, with the version that brought each. Where they have
+        their default they are not written, and the document keeps its older version.
     """
 
     place: str
@@ -58,8 +66,21 @@ class StageKind:
     at: Callable[[Any, int], Any] = lambda stage, number: stage
     area: Callable[[Any, NDArray[np.float32], int], NDArray[np.float32]] | None = None
     margin: Callable[[Any, int], int] = lambda stage, width: 0
+    since: Callable[[Any], int] = lambda stage: FIRST_VERSION
+    later: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def name(self) -> str:
         """The `kind` that a document says."""
         return str(self.cls.__dataclass_fields__["kind"].default)
+
+    def written(self, stage: Any) -> tuple[dict[str, Any], int]:
+        """Return a stage's fields as they are written, and the version that its document needs."""
+        plain = asdict(stage)
+        version = self.since(stage)
+        for name, since in self.later.items():
+            if getattr(stage, name) == self.cls.__dataclass_fields__[name].default:
+                del plain[name]
+            else:
+                version = max(version, since)
+        return plain, version

@@ -239,4 +239,5 @@ KIND: Final = StageKind(
     is_invertible=lambda match: (
         match.is_affine and match.clip is None and match.highlights is None
     ),
+    later={"highlights": 4},
 )  # fmt: skip

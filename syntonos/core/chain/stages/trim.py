@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from functools import partial
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, Final, Literal
 
@@ -92,8 +93,8 @@ class Trim:
     """One camera's adjustments in one light, or those that a clip adds; neutral by default.
 
     light : flare (added, a share of white; common and per channel), exposure and white: warmth
-        (mired, positive is warmer) and tint (Duv x 1000, positive is greener) by Bradford
-        adaptation, stops per channel beyond.
+        (mired, positive is warmer) and tint (Duv x 1000, positive is greener) as `chain.white`
+        moves it, stops per channel beyond.
     tone : in the working log (ACEScct): white and saturation by level, whose borders lie so many
         stops about middle grey; contrast about a pivot (stops about middle grey); an ASC CDL that
         does not clamp.
@@ -128,13 +129,17 @@ class Trim:
 
     @property
     def in_force(self) -> Trim:
-        """The same without the parts that are bypassed."""
-        return replace(self, **{n: getattr(NEUTRAL, n) for p in self.off for n in FIELDS[p]})
+        """The same without the parts that are bypassed, and what changes of them over time."""
+        if not self.off:
+            return self
+        fields = {n: getattr(NEUTRAL, n) for p in self.off for n in FIELDS[p]}
+        keys = tuple(track for track in self.keys if track.number.split(".")[0] not in fields)
+        return replace(self, **fields, keys=keys, off=())
 
     @property
     def is_neutral(self) -> bool:
         """Whether it changes nothing."""
-        return replace(self.in_force, pivot=0.0, borders=NEUTRAL.borders, off=()) == NEUTRAL
+        return replace(self.in_force, pivot=0.0, borders=NEUTRAL.borders) == NEUTRAL
 
 
 NEUTRAL: Final = Trim()
@@ -160,10 +165,26 @@ RANGES: Final[dict[str, tuple[float, float, str]]] = {
     "pivot": (-4.0, 4.0, "stops about middle grey"),
     "detail": (0.0, 1.0, "share taken off fine, middle and coarse detail"),
 }  # fmt: skip
-_INNER: Final[dict[str, tuple[float, float]]] = {
+_NOT_ADDED: Final = ("borders", "pivot")  # a clip adds nothing to them, nor do keys
+INNER_RANGES: Final[dict[str, tuple[float, float]]] = {
     "turn": (-60.0, 60.0), "saturation": (0.0, 4.0), "stops": (-2.0, 2.0),
     "warmth": (-250.0, 250.0), "tint": (-40.0, 40.0),
 }  # fmt: skip
+
+
+# Of these a chain holds the product of a light's and a clip's; of other numbers the sum.
+_FACTORS: Final = ("contrast", "saturation")
+# Sums of white, and the farthest that numbers of before version 7 have become.
+_WHITES: Final = {"warmth": 700.0, "tint": 100.0}
+
+
+def _limits(name: str, low: float, high: float, *, is_sum: bool) -> tuple[float, float]:
+    """Return a number's range, or that of what two trims make of it together."""
+    if not is_sum:
+        return low, high
+    if name in _WHITES:
+        return -_WHITES[name], _WHITES[name]
+    return (low * low, high * high) if name in _FACTORS else (2 * low, 2 * high)
 
 
 def _within(value: float, low: float, high: float, place: str) -> float:
@@ -172,7 +193,9 @@ def _within(value: float, low: float, high: float, place: str) -> float:
     return value
 
 
-def _rows(raw: Any, cls: type[Any], count: int, place: str) -> tuple[Any, ...]:
+def _rows(
+    raw: Any, cls: type[Any], count: int, place: str, *, is_sum: bool
+) -> tuple[Any, ...]:  # fmt: skip
     if not isinstance(raw, list | tuple) or len(raw) != count:
         raise failure(f"{place}: {count} were expected.")
     out = []
@@ -181,8 +204,10 @@ def _rows(raw: Any, cls: type[Any], count: int, place: str) -> tuple[Any, ...]:
             raise failure(f"{place} {i + 1} is not understood.",
                           f"Fields: {', '.join(cls.__dataclass_fields__)}.")  # fmt: skip
         out.append(cls(**{
-            name: _within(number(value, f"{place}.{name}"), *_INNER[name], f"{place}.{name}")
-            for name, value in plain.items()
+            name: _within(
+                number(value, f"{place}.{name}"),
+                *_limits(name, *INNER_RANGES[name], is_sum=is_sum), f"{place}.{name}",
+            ) for name, value in plain.items()
         }))  # fmt: skip
     return tuple(out)
 
@@ -206,9 +231,9 @@ def _points(raw: Any, place: str) -> tuple[Point, ...]:
     return tuple(found)
 
 
-def _pairs(raw: Any) -> tuple[ColourPair, ...]:
-    if not isinstance(raw, list | tuple) or len(raw) > _MOST_PAIRS:
-        raise failure("The trim's pairs are not understood.", f"At most {_MOST_PAIRS}.")
+def _pairs(raw: Any, most: int) -> tuple[ColourPair, ...]:
+    if not isinstance(raw, list | tuple) or len(raw) > most:
+        raise failure("The trim's pairs are not understood.", f"At most {most}.")
     out = []
     for i, plain in enumerate(raw):
         place = f"pair {i + 1}"
@@ -232,8 +257,17 @@ def _origin(raw: Any, place: str) -> str:
     return raw
 
 
-def read_trim(stage: Any) -> Trim:
+def read_trim(stage: Any, *, is_sum: bool = False) -> Trim:
     """Read a trim strictly.
+
+    Parameters
+    ----------
+    stage : mapping
+        Plain JSON values.
+    is_sum : bool
+        Whether it may be what a light's and a clip's trim make together, as chains hold it and as
+        it may be stored: numbers have twice their range then, and hues and pairs are taken as they
+        are. A person may keep such a sum within the usual ranges only (`trimming.refuse_beyond`).
 
     Raises
     ------
@@ -244,9 +278,10 @@ def read_trim(stage: Any) -> Trim:
     """
     known_fields(stage, {"trim": Trim}, "The trim")
     found: dict[str, Any] = {}
-    for name, (low, high, _) in RANGES.items():
+    for name, (least, most, _) in RANGES.items():
         if name not in stage:
             continue
+        low, high = _limits(name, least, most, is_sum=is_sum and name not in _NOT_ADDED)
         usual = getattr(NEUTRAL, name)
         if isinstance(usual, tuple):
             values = numbers(stage[name], f"trim.{name}", (len(usual),))
@@ -257,7 +292,7 @@ def read_trim(stage: Any) -> Trim:
         raise failure("The borders of darks and lights meet.", "Keep half a stop between them.",
                       "trim.range")  # fmt: skip
     if "levels" in stage:
-        found["levels"] = _rows(stage["levels"], LevelTrim, 3, "trim.levels")
+        found["levels"] = _rows(stage["levels"], LevelTrim, 3, "trim.levels", is_sum=is_sum)
     if "cdl" in stage:
         found["cdl"] = replace(read_cdl(stage["cdl"], "trim.cdl"), clamp=False)
     if "curve" in stage:
@@ -270,28 +305,40 @@ def read_trim(stage: Any) -> Trim:
             _points(one, f"trim.curves_rgb, {c}") for one, c in zip(raw, "RGB", strict=True)
         )
     if "hues" in stage:
-        found["hues"] = _rows(stage["hues"], HueTrim, 6, "trim.hues")
-        _check_hues(found["hues"])
+        found["hues"] = _rows(stage["hues"], HueTrim, 6, "trim.hues", is_sum=is_sum)
     if "pairs" in stage:
-        from syntonos.core.chain.trim_maps import check_pairs
-
-        found["pairs"] = _pairs(stage["pairs"])
-        check_pairs(found["pairs"])
+        found["pairs"] = _pairs(stage["pairs"], _MOST_PAIRS * (1 + is_sum))
+    if not is_sum:
+        check_together(found.get("hues", _ROUND), found.get("pairs", ()))
     off = stage.get("off", ())
     if not isinstance(off, list | tuple) or set(off) - set(PARTS):
         raise failure("The trim's bypassed parts are not understood.", f"Parts: {PARTS}.")
     found["off"] = tuple(part for part in PARTS if part in off)
     if "keys" in stage:
-        found["keys"] = _keys(stage["keys"])
+        found["keys"] = _keys(stage["keys"], _MOST_PAIRS * (1 + is_sum))
     return Trim(**found)
 
 
-def _keys(raw: Any) -> tuple[KeyTrack, ...]:
+def check_together(hues: tuple[HueTrim, ...], pairs: tuple[ColourPair, ...]) -> None:
+    """Refuse hues and pairs of which each is fine, and which do not go together.
+
+    Raises
+    ------
+    ChainError
+        trim.hues, trim.pairs.
+    """
+    from syntonos.core.chain.trim_maps import check_pairs
+
+    _check_hues(hues)
+    check_pairs(pairs)
+
+
+def _keys(raw: Any, most: int) -> tuple[KeyTrack, ...]:
     """Read numbers over time: frames rise, values lie within the number's own range."""
     from syntonos.core.chain.trimming import with_numbers
 
-    if not isinstance(raw, list | tuple) or len(raw) > _MOST_PAIRS:
-        raise failure("The trim's keys are not understood.", f"At most {_MOST_PAIRS} numbers.")
+    if not isinstance(raw, list | tuple) or len(raw) > most:
+        raise failure("The trim's keys are not understood.", f"At most {most} numbers.")
     out = []
     for plain in raw:
         if not isinstance(plain, dict) or set(plain) != {"number", "points"}:
@@ -299,7 +346,7 @@ def _keys(raw: Any) -> tuple[KeyTrack, ...]:
         name, points = str(plain["number"]), plain["points"]
         if not isinstance(points, list | tuple) or not 0 < len(points) <= _MOST_KEYS:
             raise failure(f"Keys of {name}: 1 to {_MOST_KEYS} points (frame, value).")
-        if name.split(".")[0] in ("borders", "pivot"):
+        if name.split(".")[0] in _NOT_ADDED:
             raise failure(f"{name} does not change over time.", "Set it for the whole clip.",
                           "trim.keys")  # fmt: skip
         found = [numbers(point, f"keys of {name}", (2,)) for point in points]
@@ -317,12 +364,12 @@ def at_frame(trim: Trim, number: int) -> Trim:
     """Return the trim as it is at a frame's number, without keys."""
     from syntonos.core.chain.trimming import with_numbers
 
+    trim = trim.in_force
     now = replace(trim, keys=())
     for track in trim.keys:
         frames, values = zip(*track.points, strict=True)
         value = float(np.interp(number, frames, values))
-        more = replace(with_numbers(NEUTRAL, {track.number: value}), off=trim.off)
-        now = replace(added(now, more), off=trim.off)
+        now = added(now, with_numbers(NEUTRAL, {track.number: value}))
     return now
 
 
@@ -342,7 +389,8 @@ def added(base: Trim, more: Trim) -> Trim:
     """Return a light's trim with what a clip adds to it.
 
     Numbers add; slopes, powers, contrast and saturation multiply; pairs follow each other. Curves,
-    pivot and borders are the light's own, where the clip has none.
+    pivot and borders are the light's own, where the clip has none. What either bypasses it does not
+    bring along; the sum bypasses nothing.
     """
     a, b = base.in_force, more.in_force
     total: dict[str, Any] = {
@@ -406,7 +454,19 @@ def _is_invertible(trim: Trim) -> bool:
     return not any(now.detail) and min(factors) > 0
 
 
+WHITE_THAT_ADDS: Final = 7  # the version that brought today's warmth and tint
+
+
+def _since(trim: Trim) -> int:
+    whites = (trim, *trim.levels)
+    has_white = any(one.warmth or one.tint for one in whites) or any(
+        track.number.rpartition(".")[2] in ("warmth", "tint") for track in trim.keys
+    )
+    return WHITE_THAT_ADDS if has_white else 5
+
+
 KIND: Final = StageKind(
-    "trim", Trim, read_trim, _pack, locality=_locality, is_invertible=_is_invertible, area=_area,
-    margin=_margin, at=at_frame,
+    "trim", Trim, partial(read_trim, is_sum=True), _pack, locality=_locality,
+    is_invertible=_is_invertible, area=_area, margin=_margin, at=at_frame, since=_since,
+    later={"keys": 6},
 )  # fmt: skip

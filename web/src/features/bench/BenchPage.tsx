@@ -240,7 +240,8 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
     !place.off.some((stage) => stage === "match" || stage === "trim");
   const takeAllOff = () => {
     const tuner = measured.tuner && standing(measured.tuner, measured.at, trim.now);
-    const next = allOff(trim, tuner, measured.aim);
+    const known = measured.turn && { at: measured.at, turn: measured.turn };
+    const next = allOff(trim, tuner, measured.aim, known);
     if (next && canTurn) trim.set(next);
   };
   useKeys({
@@ -501,6 +502,7 @@ function Bench({ angle, bench }: { angle: Angle; bench: ReturnType<typeof useBen
           <TunerHand
             measured={measured.tuner}
             measuredAt={measured.at}
+            turn={measured.turn}
             expected={measured.expected}
             aim={measured.aim}
             isFresh={measured.isFresh}

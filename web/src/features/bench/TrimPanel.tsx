@@ -71,6 +71,11 @@ export function TrimPanel({
         </select>
       </div>
       {trim.row?.is_over_other && <Marked trim={trim} />}
+      {trim.beyond.length > 0 && (
+        <p className="text-2xs text-warning" role="status">
+          Light and clip together: {trim.beyond.join("; ")}. It can only be made less.
+        </p>
+      )}
       <PartOf {...{ part, now, set, probes, effect, hues }} />
       <div className="flex items-center gap-2">
         <button

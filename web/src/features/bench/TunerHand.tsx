@@ -1,5 +1,5 @@
 import { useId, useRef, useState } from "react";
-import type { Tuner } from "@/api/client";
+import type { Schemas, Tuner } from "@/api/client";
 import { SCALES, signed } from "@/shared/Tuner";
 import { placeOn, Turn } from "@/shared/Turn";
 import {
@@ -10,6 +10,7 @@ import {
   scalesOf,
   standing,
   type TrimStage,
+  type Turning,
   takenOff,
   turned,
 } from "./trimParts";
@@ -23,6 +24,7 @@ import type { TrimUnderHand } from "./useTrim";
 export function TunerHand({
   measured,
   measuredAt,
+  turn = null,
   expected = null,
   aim,
   isFresh,
@@ -33,6 +35,8 @@ export function TunerHand({
   measured: Tuner | null;
   /** The trim that it was made under. */
   measuredAt: TrimStage;
+  /** How far it has to be turned to where the needles should stand. */
+  turn?: Schemas["TurnOut"] | null;
   /** Where the needles were expected before the last measurement. */
   expected?: Tuner | null;
   /** Where they should stand on purpose: the middle of the band. */
@@ -43,6 +47,7 @@ export function TunerHand({
 }) {
   const shown = measured ? standing(measured, measuredAt, trim.now) : null;
   const own = scalesOf(trim.now);
+  const known = turn && { at: measuredAt, turn };
   const set = (next: TrimStage) => {
     if (!disabled) trim.set(next);
   };
@@ -62,7 +67,7 @@ export function TunerHand({
           isFresh={isFresh}
           disabled={disabled}
           onTurn={(by) => set(turned(trim.now, scale.key, by, shown?.[scale.key] ?? 0))}
-          onTakeOff={() => shown && set(takenOff(trim.now, shown, [scale.key], aim))}
+          onTakeOff={() => shown && set(takenOff(trim.now, shown, [scale.key], aim, known))}
           onReset={() => {
             const { cdl } = full(trim.now);
             const back: Record<Scale, Partial<TrimStage>> = {
@@ -244,5 +249,10 @@ function OneScale({
 const DIGITS: Record<Scale, number> = { exposure: 2, warmth: 0, tint: 1, contrast: 3, strength: 0 };
 
 /** What all needles together have to be turned: one key does it. */
-export const allOff = (trim: TrimUnderHand, shown: Tuner | null, aim: Tuner): TrimStage | null =>
-  shown ? takenOff(trim.now, shown, SCALES.map((s) => s.key) as Scale[], aim) : null;
+export const allOff = (
+  trim: TrimUnderHand,
+  shown: Tuner | null,
+  aim: Tuner,
+  known: Turning | null,
+): TrimStage | null =>
+  shown ? takenOff(trim.now, shown, SCALES.map((s) => s.key) as Scale[], aim, known) : null;

@@ -60,6 +60,17 @@ describe("a trim under the hand", () => {
     for (const scale of ALL) expect(Math.abs(after[scale])).toBeLessThan(0.02);
   });
 
+  it("takes white off by as much as the core says, whatever was turned since", () => {
+    const known = { at: { ...NEUTRAL, warmth: 10 }, turn: { exposure: 0.07, warmth: -52, tint: 3 } };
+    const now = { ...NEUTRAL, warmth: 18, stops: 0.1 };
+    const all = takenOff(now, OFF, ALL, undefined, known);
+    expect([all.stops, all.warmth, all.tint]).toEqual([0.07, -42, 3]);
+    // White alone takes no light with it: exposure is turned by its own figure.
+    expect(takenOff(now, OFF, ["warmth"], undefined, known).stops).toBe(0.1);
+    const light = takenOff(now, OFF, ["exposure"], undefined, known);
+    expect(light.stops).toBeCloseTo(0.1 - OFF.exposure);
+  });
+
   it("turns a needle by what the hand moved, within the scale's range", () => {
     expect(turned({ warmth: 240 }, "warmth", 40).warmth).toBe(250);
     const now = turned(NEUTRAL, "contrast", 0.01, 0.2);

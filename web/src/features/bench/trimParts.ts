@@ -123,17 +123,31 @@ export function turned(stage: TrimStage, scale: Scale, by: number, measured = 0)
   }
 }
 
-/** The trim that takes a deviation off, of one scale or of all: to zero, or to an aim. */
-export const takenOff = (
+/** What the core says has to be turned, from the trim that was measured. */
+export type Turning = { at: TrimStage; turn: Schemas["TurnOut"] };
+
+/**
+ * The trim that takes a deviation off, of one scale or of all: to zero, or to an aim. White that is
+ * taken off is not its number with another sign, and takes light with it: the core says how far.
+ */
+export function takenOff(
   stage: TrimStage,
   tuner: Tuner,
   scales: readonly Scale[],
   aim?: Tuner,
-): TrimStage =>
-  scales.reduce(
-    (now, scale) => turned(now, scale, (aim?.[scale] ?? 0) - tuner[scale], tuner[scale]),
-    stage,
-  );
+  known?: Turning | null,
+): TrimStage {
+  const at = known && scalesOf(known.at);
+  const now = scalesOf(stage);
+  return scales.reduce((next, scale) => {
+    const plain = (aim?.[scale] ?? 0) - tuner[scale];
+    const isWhite = scale === "warmth" || scale === "tint";
+    const isLight = scale === "exposure" && scales.length > 1;
+    const by =
+      known && at && (isWhite || isLight) ? at[scale] + known.turn[scale] - now[scale] : plain;
+    return turned(next, scale, by, tuner[scale]);
+  }, stage);
+}
 
 /** Where the needle stands: the last measurement, plus what the hand has turned since. */
 export function standing(measured: Tuner, at: TrimStage, now: TrimStage): Tuner {

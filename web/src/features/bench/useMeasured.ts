@@ -85,15 +85,17 @@ export function useMeasured({
   const at = (kept.forClip ? rested.clipTrim : rested.trim) ?? kept.stage;
   const [last, setLast] = useState<{
     tuner: Tuner | null;
+    turn: Schemas["TurnOut"] | null;
     at: TrimStage;
     expected: Tuner | null;
-  }>({ tuner: null, at: kept.stage, expected: null });
+  }>({ tuner: null, turn: null, at: kept.stage, expected: null });
   const isNew = found.data !== undefined && !found.isPlaceholderData;
   // biome-ignore lint/correctness/useExhaustiveDependencies: when there is a new measurement
   useEffect(() => {
     if (!isNew) return;
     setLast((before) => ({
       tuner: found.data?.tuner ?? null,
+      turn: found.data?.turn ?? null,
       at,
       // Of another source, or of other pictures, nothing was expected.
       expected:
@@ -105,6 +107,7 @@ export function useMeasured({
   const now = draft ?? kept.stage;
   return {
     tuner: last.tuner,
+    turn: last.turn,
     at: last.at,
     isFresh: isNew && JSON.stringify(full(last.at)) === JSON.stringify(full(now)),
     words: found.data?.words ?? "",

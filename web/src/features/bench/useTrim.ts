@@ -46,6 +46,8 @@ export function useTrim(angle: Angle, clip: Clip | undefined, hand: HandStore, f
   return {
     row,
     matchNumber: both?.match_number ?? null,
+    /** Numbers of the light's and the clip's trim that come to more together than one may be. */
+    beyond: both?.beyond ?? [],
     kept,
     now,
     isDraft: draft !== null,
