@@ -33,11 +33,14 @@ from syntonos.core.chain import (
     compile_chain,
     run,
 )
+from syntonos.core.chain.compose import Overrides, parts_of_chain
 from syntonos.core.chain.engine import to_bytes
 from syntonos.core.chain.stages.match import match_affine
 from syntonos.core.chain.stages.trim import ColourPair, HueTrim, LevelTrim
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.formats import Cube, write_cube
+from syntonos.core.media.source import About
+from syntonos.core.viewing import SCOPES, Asked, Subject
 from tests.opencolorio import cube_file, plain_chain
 
 ROUNDS = 15
@@ -127,9 +130,14 @@ def bench_threads(frame: np.ndarray) -> None:
 def bench_drafts(picture: np.ndarray) -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "syntonos.server.config.settings")
     django.setup()
-    from syntonos.server.footage.models import Clip
     from syntonos.server.rendering import pictures
-    from syntonos.server.rendering.keys import Seen
+
+    class Held:
+        """A source whose frame is at hand."""
+
+        about = About("held", "held", picture.shape[1], picture.shape[0])
+        read = staticmethod(lambda frame, width: picture)
+        clipped = staticmethod(lambda code, encoding, levels: np.zeros(code.shape, bool))
 
     chain = CHAIN.to(Output())
     tone, hdr = compile_chain(chain), CHAIN.to(Output("rec2100-pq-1000"))
@@ -137,8 +145,9 @@ def bench_drafts(picture: np.ndarray) -> None:
 
     def message(chain: Chain, mark: str = "") -> bytes:
         # What the Bench is sent, whole; the frame is at hand.
-        seen = Seen(0, 960, mark=mark)
-        return pictures.draft_message(Clip(), chain, seen, sequence=1, scopes=True)
+        asked = Asked(0, 960, mark=mark, scopes=SCOPES)
+        subject = Subject(Held(), parts_of_chain(chain))
+        return pictures.draft_message(subject, Overrides(), asked, sequence=1)
 
     hands = itertools.count()
 
@@ -151,7 +160,7 @@ def bench_drafts(picture: np.ndarray) -> None:
         run(tone, picture)
         simplejpeg.encode_jpeg(ready, quality=90, colorsubsampling="444")
 
-    with patch.multiple(pictures, frame_of=lambda *_: picture, THREADS=1):
+    with patch.multiple(pictures, THREADS=1):
         report("draft_with_scopes_vs_chain_and_jpeg", ratio(draft, parts), 1.3)
         report("draft_in_pq_vs_draft", ratio(lambda: message(hdr), draft), 2.0)
         marked = ratio(lambda: message(chain, "gamut"), draft)

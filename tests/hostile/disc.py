@@ -65,7 +65,8 @@ def _tour(api, turn):
     )
     upload = f"{api}/productions/1/uploads?name={turn}.cube&place=dropped"
     yield "drop a file", _ask("POST", upload, b"x" * 300_000)
-    draft = {"session": turn, "view": "a", "sequence": 0, "clip_id": clip, "frame": len(turn),
+    draft = {"session": turn, "view": "a", "sequence": 0,
+             "subject": {"kind": "clip", "id": clip}, "frame": len(turn),
              "width": 320}  # fmt: skip
     yield "a draft of a frame", _ask("POST", f"{api}/pictures/draft", draft)
 

@@ -62,7 +62,8 @@ def _viewer(number, address, clip, until, seen, waits):
     threads = []
     while time.monotonic() < until:
         body = {"session": f"viewer-{number}", "view": "angle", "sequence": asked,
-                "clip_id": clip, "frame": 0, "width": 640,
+                "subject": {"kind": "clip", "id": clip}, "frame": 0, "width": 640,
+                "scopes": ["parade", "vectorscope"],
                 "overrides": {"dials": {"stops": asked % 40 / 20 - 1}}}  # fmt: skip
         thread = threading.Thread(target=_ask, args=(address, body, seen, waits))
         thread.start()
@@ -81,7 +82,8 @@ def run(address, seconds):
     ]
     scenes = [c["id"] for c in clips if c["kind"] == "scene"]
     for clip in scenes:  # what was looked at once is in memory, as on a day of work
-        first = {"session": "first", "view": str(clip), "sequence": 0, "clip_id": clip, "frame": 0,
+        first = {"session": "first", "view": str(clip), "sequence": 0, "frame": 0,
+                 "subject": {"kind": "clip", "id": clip},
                  "width": 640}  # fmt: skip
         _ask(address, first, Counter(), [])
     before = _state(pid)

@@ -26,7 +26,8 @@ PLAY = """
     socket.send(JSON.stringify({ kind: 'shown', view: head.view, sequence: head.sequence }));
   };
   socket.onopen = () => socket.send(JSON.stringify({ kind: 'play', view: 'v', last: 23,
-    loops: true, rate: 12, frames, seen: { clip_id: clip, stand, width: 480 } }));
+    loops: true, rate: 12, frames,
+    seen: { subject: { kind: "clip", id: clip }, stand, width: 480 } }));
   socket.onmessage = ({ data }) => {
     if (typeof data !== 'string') showing = showing.then(() => show(data));
     else { ended = JSON.parse(data); showing.then(() => socket.close()); }
@@ -54,6 +55,10 @@ def test_a_clip_plays_for_ten_seconds_and_what_is_dropped_is_counted(page):
     assert len(numbers) >= 30, told
 
 
+def seen(clip):
+    return {"subject": {"kind": "clip", "id": clip}, "width": 64}
+
+
 def test_the_stream_is_closed_to_other_pages_and_says_what_it_does_not_understand(server):
     address = server.replace("http", "ws") + "/api/stream"
     with pytest.raises((InvalidStatus, ConnectionClosed)):
@@ -61,7 +66,7 @@ def test_the_stream_is_closed_to_other_pages_and_says_what_it_does_not_understan
     with connect(address, origin=server) as socket:
         socket.send("{}")
         assert json.loads(socket.recv(timeout=30))["code"] == "stream.message"
-        nobody = {"kind": "play", "view": "v", "last": 1, "rate": 12, "seen": {"clip_id": 99999}}
+        nobody = {"kind": "play", "view": "v", "last": 1, "rate": 12, "seen": seen(99999)}
         socket.send(json.dumps(nobody))
         assert json.loads(socket.recv(timeout=30))["code"] == "not_found"
         assert json.loads(socket.recv(timeout=30)) == {
@@ -69,7 +74,7 @@ def test_the_stream_is_closed_to_other_pages_and_says_what_it_does_not_understan
         }  # fmt: skip
         # Nothing is said to be shown: two pictures come, the others are dropped.
         socket.send(json.dumps(nobody | {"rate": 30, "frames": 240, "last": 3, "loops": True,
-                                         "seen": {"clip_id": 1, "width": 64}}))  # fmt: skip
+                                         "seen": seen(1)}))  # fmt: skip
         pictures = [socket.recv(timeout=30) for _ in range(2)]
         assert all(isinstance(data, bytes) for data in pictures)
         ended = json.loads(socket.recv(timeout=30))

@@ -100,7 +100,7 @@ def test_files_pictures_and_streams_ask_too(doors, place):
         dropped = send("POST", path, b"x" * 10_000, cookie, **octets)
         assert (dropped.status, dropped.asked) == (status, 0)  # not a byte of it was read
     draft = {"session": "s", "view": "v", "sequence": 1, "width": 64,
-             "clip_id": place.clips["A", "scene"].pk}  # fmt: skip
+             "subject": {"kind": "clip", "id": place.clips["A", "scene"].pk}}  # fmt: skip
     body = json.dumps(draft).encode()
     assert send("POST", "/api/pictures/draft", body).status == 401
     assert send("POST", "/api/pictures/draft", body, look).status == 200

@@ -80,7 +80,8 @@ def test_who_goes_away_while_waiting_leaves_nothing_behind():
 
 def test_a_draft_goes_through_the_gate_and_nonsense_is_answered(transactional_db, place):
     headers = {"content-type": "application/json"}
-    body = {"session": "s", "view": "v", "sequence": 1, "clip_id": place.clips["A", "scene"].pk,
+    body = {"session": "s", "view": "v", "sequence": 1,
+            "subject": {"kind": "clip", "id": place.clips["A", "scene"].pk},
             "width": 64}  # fmt: skip
     path = "/api/pictures/draft"
     good = Sent(path, json.dumps(body).encode(), headers).go()

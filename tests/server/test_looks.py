@@ -87,7 +87,7 @@ def test_a_balance_lies_over_every_camera_and_is_a_revision(api, place):
     assert far["code"] == "balance.range"
     # Under the hand nothing is kept.
     clip = place.clips["B", "scene"].pk
-    body = {"view": "v", "sequence": 1, "clip_id": clip, "width": 64}
+    body = {"view": "v", "sequence": 1, "width": 64, "subject": {"kind": "clip", "id": clip}}
     plain = api("post", "/pictures/draft", body).content
     brighter = api("post", "/pictures/draft", body | {"overrides": {"dials": {"stops": 2}}}).content
     assert plain != brighter

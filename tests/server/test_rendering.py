@@ -1,7 +1,5 @@
 """The render service, pictures under the hand, and their keys."""
 
-import json
-import struct
 import threading
 from dataclasses import replace
 
@@ -11,13 +9,16 @@ import simplejpeg
 
 from syntonos.core.chain import PLAIN, Chain, Decode, Output
 from syntonos.core.chain.engine import Cancelled
+from syntonos.core.viewing import Asked
 from syntonos.server.api.errors import BusyError, ConflictError
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import source_key
 from syntonos.server.productions.models import Camera
 from syntonos.server.rendering import api as rendering_api
 from syntonos.server.rendering import standing
-from syntonos.server.rendering.keys import Seen, picture_key
+from syntonos.server.rendering.keys import picture_key
 from syntonos.server.rendering.service import RenderService
+from tests.server.looking import a_clip, draft
 
 
 class Jobs:
@@ -110,30 +111,34 @@ def test_what_goes_wrong_goes_to_who_asked():
 def test_too_many_pictures_are_a_429_with_a_hint(api, place, monkeypatch):
     full = RenderService(most_waiting=0)
     monkeypatch.setattr(rendering_api, "SERVICE", full)
-    body = {"view": "v", "sequence": 1, "clip_id": place.clips["A", "scene"].pk, "width": 64}
+    body = {
+        "view": "v",
+        "sequence": 1,
+        "subject": a_clip(place.clips["A", "scene"].pk),
+        "width": 64,
+    }
     answer = api("post", "/pictures/draft", body, 429)
     assert (answer["code"], bool(answer["hint"])) == ("render.busy", True)
     api("post", "/pictures/close", {"session": "s"}, 204)
 
 
 def _draft(api, **body):
-    data = api("post", "/pictures/draft", {"view": "v", "sequence": 1, "width": 320} | body).content
-    (length,) = struct.unpack("<I", data[:4])
-    header = json.loads(data[4 : 4 + length])
-    jpeg = data[4 + length : 4 + length + header["jpeg"]]
-    return header, simplejpeg.decode_jpeg(jpeg), data[4 + length + header["jpeg"] :]
+    header, blocks = draft(api, scopes=["parade", "vectorscope"], **body)
+    return header, blocks["picture"], blocks
 
 
 def test_a_draft_is_header_picture_and_counts(api, place):
     clip = place.clips["A", "scene"]
-    header, picture, rest = _draft(api, clip_id=clip.pk)
+    header, picture, blocks = _draft(api, subject=a_clip(clip.pk))
     assert picture.shape == (180, 320, 3)
-    assert (header["clip"], header["matched"]) == (clip.name, False)
-    counts = np.frombuffer(rest, np.uint16)
-    parade = counts[: 3 * header["columns"] * header["levels"]]
-    assert parade.sum() == 3 * 320 * 180
-    assert len(counts) == len(parade) + header["side"] ** 2
-    wrong = {"view": "v", "sequence": 1, "clip_id": clip.pk}
+    assert (header["name"], header["matched"]) == (clip.name, False)
+    assert [block["name"] for block in header["blocks"]] == ["picture", "parade", "vectorscope"]
+    assert blocks["parade"].sum() == 3 * 320 * 180
+    assert blocks["vectorscope"].sum() == 320 * 180
+    # What is not asked for by name does not come.
+    _, alone = draft(api, subject=a_clip(clip.pk), scopes=["vectorscope"])
+    assert set(alone) == {"picture", "vectorscope"}
+    wrong = {"view": "v", "sequence": 1, "subject": a_clip(clip.pk)}
     pinned = {"syntonos": "chain", "version": 99, "stages": []}
     answer = api("post", "/pictures/draft", wrong | {"overrides": {"pinned": pinned}}, 422)
     assert answer["code"] == "chain.version"
@@ -143,14 +148,13 @@ def test_a_draft_is_header_picture_and_counts(api, place):
 
 
 def message(api, **body):
-    header, picture, rest = _draft(api, **body)
-    parade = np.frombuffer(rest, np.uint16)[: 3 * 192 * 128].reshape(3, 192, 128)
-    return header, picture.astype(float), parade
+    header, picture, blocks = _draft(api, **body)
+    return header, picture.astype(float), blocks["parade"]
 
 
 def test_zoomed_in_every_pixel_of_the_file_is_a_square_of_what_the_whole_shows(api, place):
     clip = place.clips["A", "scene"]
-    whole = {"clip_id": clip.pk, "frame": 0, "width": clip.width}
+    whole = {"subject": a_clip(clip.pk), "frame": 0, "width": clip.width}
     _, picture, _ = message(api, **whole)
     header, near, _ = message(api, **whole | {"region": [0.5, 0.25, 10 / clip.width, 0.02]})
     left, top, wide, _ = header["region"]
@@ -169,7 +173,7 @@ def test_a_draft_is_made_at_the_number_of_its_frame(api, place):
     # A number over time: nothing at the first frame, a stop at the second.
     keys = [{"number": "stops", "points": [[0, 0.0], [1, 1.0]]}]
     for frame, stops in ((0, 0.0), (1, 1.0)):
-        seen = {"clip_id": place.clips["A", "scene"].pk, "frame": frame}
+        seen = {"subject": a_clip(place.clips["A", "scene"].pk), "frame": frame}
         header, over_time, parade = message(
             api, **seen, overrides={"trim": {"kind": "trim", "keys": keys}}
         )
@@ -183,7 +187,7 @@ def test_a_draft_is_made_at_the_number_of_its_frame(api, place):
 
 def test_scopes_of_a_region_and_of_the_lowest_tenth(api, place):
     clip = place.clips["A", "scene"]
-    seen = {"clip_id": clip.pk, "frame": 0, "width": 480}
+    seen = {"subject": a_clip(clip.pk), "frame": 0, "width": 480}
     _, picture, all_of_it = message(api, **seen)
     header, same, part = message(api, **seen, scoped=[0.25, 0.25, 0.5, 0.5])
     assert (same == picture).all()
@@ -197,7 +201,7 @@ def test_scopes_of_a_region_and_of_the_lowest_tenth(api, place):
 
 
 def test_overlays_of_a_frame_are_in_shares_of_it(api, place):
-    seen = {"clip_id": place.clips["A", "scene"].pk, "frame": 0}
+    seen = {"subject": a_clip(place.clips["A", "scene"].pk), "frame": 0}
     found = api("post", "/pictures/overlays", {**seen, "contours": True, "neutral": True})
     ends = np.concatenate([np.array(c["segments"]) for c in found["contours"]])
     assert ends.min() >= 0
@@ -215,17 +219,17 @@ def test_the_bench_without_its_match_shows_what_the_server_shows_without_it(api,
     base = f"/lights/{place.light.pk}/cameras/{camera.pk}"
     made = api("post", f"{base}/matches", {}, 201)
     off = {"off": ["match"]}
-    _, draft, _ = _draft(api, clip_id=clip.pk, overrides=off)
+    _, draft, _ = _draft(api, subject=a_clip(clip.pk), overrides=off)
     path = f"/clips/{clip.pk}/frames/0/picture?width=320"
     kept = simplejpeg.decode_jpeg(api("get", f"{path}&stage=input").content)
     np.testing.assert_array_equal(draft, kept)
-    header, matched, _ = _draft(api, clip_id=clip.pk)
+    header, matched, _ = _draft(api, subject=a_clip(clip.pk))
     assert header["matched"]
     np.testing.assert_array_equal(matched, simplejpeg.decode_jpeg(api("get", path).content))
     # A revision by its number; one of another camera is none of this clip's.
-    _, revision, _ = _draft(api, clip_id=clip.pk, overrides={"match_id": made["id"]})
+    _, revision, _ = _draft(api, subject=a_clip(clip.pk), overrides={"match_id": made["id"]})
     np.testing.assert_array_equal(revision, matched)
-    other = {"view": "v", "sequence": 1, "clip_id": place.clips["C", "scene"].pk,
+    other = {"view": "v", "sequence": 1, "subject": a_clip(place.clips["C", "scene"].pk),
              "overrides": {"match_id": made["id"]}}  # fmt: skip
     api("post", "/pictures/draft", other, 404)
 
@@ -239,7 +243,7 @@ def test_a_stand_says_what_is_in_force_and_spares_the_database(
         return next(c for c in api("get", base)["angle"]["clips"] if c["kind"] == "scene")["stand"]
 
     clip, first = place.clips["B", "scene"], stand()
-    seen = {"clip_id": clip.pk, "stand": first, "width": 64}
+    seen = {"subject": a_clip(clip.pk), "stand": first, "width": 64}
     _, before, _ = _draft(api, **seen)
     with django_assert_num_queries(0):
         _draft(api, **seen, overrides={"dials": {"stops": 1}})
@@ -269,23 +273,24 @@ def test_a_stand_says_what_is_in_force_and_spares_the_database(
 def test_the_key_of_a_picture_holds_all_that_its_pixels_depend_on():
     chain = Chain(Decode("logc3-ei800/awg3"), Output())
     camera = Camera(encoding="logc3-ei800/awg3", levels="full", raw={})
-    seen = Seen(1, 320)
+    asked = Asked(1, 320)
 
     def clip(**changes):
-        return Clip(camera=camera, media="raw", **({"checksum": "a"} | changes))
+        row = Clip(camera=camera, media="raw", **({"checksum": "a"} | changes))
+        return source_key(row)
 
     keys = [
-        picture_key(clip(), chain, seen),
-        picture_key(clip(checksum="b"), chain, seen),
-        picture_key(clip(overrides={"kelvin": 3200, "white": "set"}), chain, seen),
-        picture_key(clip(), chain.to(PLAIN), seen),
+        picture_key(clip(), chain, asked),
+        picture_key(clip(checksum="b"), chain, asked),
+        picture_key(clip(overrides={"kelvin": 3200, "white": "set"}), chain, asked),
+        picture_key(clip(), chain.to(PLAIN), asked),
         *(
-            picture_key(clip(), chain, replace(seen, **changes))
+            picture_key(clip(), chain, replace(asked, **changes))
             for changes in (
                 {"frame": 2}, {"width": 321}, {"region": (0, 0, 0.5, 0.5)}, {"mark": "gamut"},
-                {"whole": True}, {"overlay": "code"},
+                {"whole": True}, {"codes": True},
             )
         ),
     ]  # fmt: skip
     assert len(set(keys)) == len(keys)
-    assert keys[0] == picture_key(clip(), chain, seen)
+    assert keys[0] == picture_key(clip(), chain, asked)

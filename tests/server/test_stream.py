@@ -6,7 +6,6 @@ import json
 import pytest
 
 from syntonos.server.rendering import stream as module
-from syntonos.server.rendering.keys import Seen
 from syntonos.server.rendering.service import RenderService
 
 HOST = [(b"host", b"127.0.0.1:8000"), (b"origin", b"http://127.0.0.1:8000")]
@@ -53,20 +52,19 @@ class Page:
         return pictures, heard
 
 
-SEEN = {"clip_id": 1, "width": 64}
+SEEN = {"subject": {"kind": "clip", "id": 1}, "width": 64}
 
 
 @pytest.fixture(autouse=True)
 def _quick(monkeypatch):
     """Pictures that say what they are of, made in no time."""
 
-    def message(clip, chain, seen, *, sequence, view, number, **_):
-        said = {"frame": seen.frame, "sequence": sequence, "view": view, "number": number}
+    def message(subject, overrides, asked, *, sequence, view_name, number, **_):
+        said = {"frame": asked.frame, "sequence": sequence, "view": view_name, "number": number}
         return json.dumps(said).encode()
 
     monkeypatch.setattr(module.pictures, "draft_message", message)
-    monkeypatch.setattr(module.views, "seen_through",
-                        lambda seen: (None, None, Seen(seen.frame, seen.width)))  # fmt: skip
+    monkeypatch.setattr(module.subjects, "subject_through", lambda seen: (None, None))
     monkeypatch.setattr(module, "SERVICE", RenderService())
 
 

@@ -217,7 +217,8 @@ def test_softening_is_in_pictures_and_said_of_luts(api, place, angle):
     assert "softening of detail" in text
     cdl = read_cdl({"saturation": 0.5})
     draft = {"session": "s", "view": "angle", "sequence": 0,
-             "clip_id": place.clips["B", "scene"].pk, "frame": 0, "width": 320}  # fmt: skip
+             "subject": {"kind": "clip", "id": place.clips["B", "scene"].pk}, "frame": 0,
+             "width": 320}  # fmt: skip
     plain = api.client.post("/api/pictures/draft", draft, content_type="application/json")
     grey = {"cdl": {"saturation": cdl.saturation}}
     hand = draft | {"overrides": {"trim": stage(**grey)}, "sequence": 1}

@@ -78,6 +78,7 @@ def execute(
     *,
     number: int = 0,
     region: Region | None = None,
+    until: str = "",
     threads: int = 1,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> Picture:
@@ -92,6 +93,8 @@ def execute(
         The frame's, from 0.
     region : (left, top, width, height), optional
         In pixels; only it is made, as it is in the whole frame.
+    until : str
+        The name of a place in the last program, as stages note it, where it stops.
     threads, is_cancelled
         As of `run`.
 
@@ -108,7 +111,8 @@ def execute(
     width = code_rgb.shape[1]
     source, inner = with_margin(code_rgb, region, planned.margin(width))
     values = upto_last(planned, source, width, threads=threads, is_cancelled=is_cancelled)
-    out = run(planned.last, values, threads=threads, is_cancelled=is_cancelled)
+    last = planned.last.part(0, planned.last.where(until)[-1]) if until else planned.last
+    out = run(last, values, threads=threads, is_cancelled=is_cancelled)
     return out if inner is None else np.ascontiguousarray(out[inner])
 
 

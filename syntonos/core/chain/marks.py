@@ -20,19 +20,22 @@ from syntonos.core.chain.document import (
     Output,
 )
 from syntonos.core.chain.engine import run
+from syntonos.core.chain.executor import Region, execute, plan, upto_last
 from syntonos.core.chain.packing import Packer, Program
 from syntonos.core.chain.program import compile_chain
 from syntonos.core.chain.tables import find_table, moving_range
 from syntonos.core.chain.tone import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, GAMUTS, decode
 
+DISPLAY_LIGHT = "display light"  # the place that the output stage notes before its clamp
 _BELOW = -1e-4  # linear light: less is rounding
 _AT_PEAK = 0.99  # of the display's peak: white, for all that is seen
 
 
 def beyond_display(
-    chain: Chain, code_rgb: NDArray[np.float32], *, threads: int = 1
-) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+    chain: Chain, code_rgb: NDArray[np.float32], *, frame: int = 0, region: Region | None = None,
+    threads: int = 1,
+) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:  # fmt: skip
     """Say which pixels a chain's display cannot show.
 
     Parameters
@@ -40,7 +43,9 @@ def beyond_display(
     chain : Chain
         To a display. After its gamut compression, if it has one.
     code_rgb : (h, w, 3) float32
-        Stored code values.
+        Stored code values of the whole frame.
+    frame, region, threads
+        As of `execute`.
 
     Returns
     -------
@@ -50,19 +55,21 @@ def beyond_display(
         for an encoding, and for a look that ends in a LUT to a display: what that LUT clips cannot
         be seen from outside.
     """
-    none = np.zeros(code_rgb.shape[:2], np.bool_)
+    size = code_rgb.shape[:2] if region is None else (region[3], region[2])
+    none = np.zeros(size, np.bool_)
+    how = {"number": frame, "region": region, "threads": threads}
     steps = chain.look.steps if chain.look is not None else ()
     last = steps[-1] if steps else None
     if isinstance(chain.output, EncodingOutput) or (isinstance(last, LutStep) and last.to):
         return none, none
     display = find_display(chain.output.display)
-    plain = compile_chain(chain.to(Output(display.slug, None, chain.output.compression)))
+    plain = chain.to(Output(display.slug, None, chain.output.compression))
     # Up to the clamp: linear light in the display's primaries.
-    light = run(plain.part(0, plain.where("display light")[-1]), code_rgb, threads=threads)
+    light = execute(plain, code_rgb, until=DISPLAY_LIGHT, **how)  # type: ignore[arg-type]
     below = any_channel(light < _BELOW)
     if isinstance(chain.output, AcesOutput):
         # Its own tone scale ends at the display's peak: what came out there went to white.
-        shown = decode(run(compile_chain(chain), code_rgb, threads=threads), display.curve)
+        shown = decode(execute(chain, code_rgb, **how), display.curve)  # type: ignore[arg-type]
         return below, ~any_channel(~(shown >= _AT_PEAK * display.signal_peak))
     tone = chain.output.tone
     top = MIDDLE_GREY * 2.0**tone.stops_to_white if tone is not None else display.peak
@@ -145,18 +152,21 @@ def grey_through_luts(chain: Chain) -> list[tuple[float, float]]:
     return out
 
 
-def clipped_by_luts(chain: Chain, code_rgb: NDArray[np.float32]) -> list[float]:
+def clipped_by_luts(
+    chain: Chain, code_rgb: NDArray[np.float32], *, frame: int = 0
+) -> list[float]:  # fmt: skip
     """Return, for each LUT of the look, the share of pixels of which it clips a channel.
 
     Clipped is what lies where the LUT's result no longer changes along the grey axis, or outside
     of its domain.
     """
-    program = compile_chain(chain)
+    planned = plan(chain, frame)
+    before = upto_last(planned, code_rgb, code_rgb.shape[1])
     out = []
-    for sha, op in zip(chain.luts, program.where("lut"), strict=True):
+    for sha, op in zip(chain.luts, planned.last.where("lut"), strict=True):
         table = find_table(sha)
         low, high = moving_range(table)
-        x = run(program.part(0, op), code_rgb)
+        x = run(planned.last.part(0, op), before)
         if table.clf:  # runs on what comes, not on shares of a domain
             at_low, at_high = np.array(table.low, np.float32), np.array(table.high, np.float32)
             x = (x - at_low) / (at_high - at_low)

@@ -15,21 +15,22 @@ from typing import Any, Final, Literal
 from django.template import Context, Engine
 from django.utils import timezone
 
-from syntonos.core.chain import LutLevels, Overrides, compose
+from syntonos.core.chain import AS_IN_FORCE, LutLevels, Overrides
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.core.viewing import Asked, Subject
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import ClipSource
 from syntonos.server.handover import services
 from syntonos.server.handover.models import Export
 from syntonos.server.jobs import services as jobs
 from syntonos.server.jobs.models import Job
 from syntonos.server.jobs.services import Progress
 from syntonos.server.matching import selectors
-from syntonos.server.matching.chains import chain_of, parts_of
+from syntonos.server.matching.chains import parts_of
 from syntonos.server.matching.models import Match
 from syntonos.server.productions.models import Camera, Light, Production
-from syntonos.server.rendering.keys import Seen
 from syntonos.server.rendering.pictures import picture
 
 KIND: Final = "take-away"
@@ -139,7 +140,8 @@ def _kinds_of_clips(light: Light, camera: Camera) -> list[Clip | None]:
 def _stills(places: list[tuple[Light, Camera]]) -> dict[str, bytes]:
     """Return each angle's picture as shot and matched, and the reference's, as JPEG by name."""
     out: dict[str, bytes] = {}
-    seen = Seen(width=_STILL_WIDTH)
+    asked = Asked(width=_STILL_WIDTH)
+    as_shot = Overrides(off=frozenset({"match", "trim"}))
     for light, camera in places:
         clip = (
             Clip.objects.filter(light=light, camera=camera)
@@ -148,13 +150,13 @@ def _stills(places: list[tuple[Light, Camera]]) -> dict[str, bytes]:
         if clip is None:
             continue
         stem = f"stills/{services.word_of(light.name)}_{camera.letter}_{clip.name}"
+        subject = Subject(ClipSource(clip), parts_of(clip))
         try:
             if selectors.current_match(light.pk, camera) is None:
-                out[f"{stem}_reference.jpg"] = picture(clip, chain_of(clip), seen)
+                out[f"{stem}_reference.jpg"] = picture(subject, asked, AS_IN_FORCE)
                 continue
-            before = compose(parts_of(clip), Overrides(off=frozenset({"match", "trim"})))
-            out[f"{stem}_as-shot.jpg"] = picture(clip, before, seen)
-            out[f"{stem}_matched.jpg"] = picture(clip, chain_of(clip), seen)
+            out[f"{stem}_as-shot.jpg"] = picture(subject, asked, as_shot)
+            out[f"{stem}_matched.jpg"] = picture(subject, asked, AS_IN_FORCE)
         except ColourError:  # its media are gone: the LUTs do not need them
             continue
     return out

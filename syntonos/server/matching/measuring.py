@@ -11,9 +11,8 @@ import numpy as np
 from django.shortcuts import get_object_or_404
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Overrides, compose, read_balance
+from syntonos.core.chain import Overrides, read_balance
 from syntonos.core.chain.compose import trim_of
-from syntonos.core.chain.executor import execute
 from syntonos.core.chain.stages.trim import NEUTRAL
 from syntonos.core.chain.trim_maps import on_hue_plane
 from syntonos.core.errors import FitError
@@ -21,8 +20,9 @@ from syntonos.core.matching.by_places import alike, clusters_of
 from syntonos.core.matching.pair_effect import PairEffect, effect_of_pairs
 from syntonos.core.matching.places import WIDTH
 from syntonos.core.matching.tuner import Tuner, taken_off, tuner_fitted, tuner_of_pictures
-from syntonos.server.footage.frames import frame_of
+from syntonos.core.viewing import Asked, Subject, view
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import ClipSource
 from syntonos.server.looks.services import balance_stage
 from syntonos.server.matching import aims, probes, probing, selectors
 from syntonos.server.matching.chains import InForce
@@ -242,9 +242,9 @@ def _pictures(seen: OnScreen, body: MeasureIn, width: int = _WIDTH) -> list[NDAr
         seen.clips, seen.parts, seen.overrides, (body.reference_frame, body.frame), strict=True
     ):
         probes.checked(clip, probes.ProbePlace(frame, 0.5, 0.5))
-        chain = compose(parts, _until_trim(overrides))
-        picture = execute(chain, frame_of(clip, frame, width), number=frame)
-        out.append(np.asarray(picture, np.float64))
+        asked = Asked(frame, width, picture=False, light=("trim",))
+        seen_there = view(Subject(ClipSource(clip), parts), asked, overrides)
+        out.append(np.asarray(seen_there.light["trim"], np.float64))
     return out
 
 

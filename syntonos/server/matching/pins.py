@@ -9,13 +9,21 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, Final
 
+import cv2
 import numpy as np
 from django.conf import settings
 from django.db.models import Max
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, Decode, EncodingOutput, chain_to_json, compose, read_chain
-from syntonos.core.chain.executor import execute
+from syntonos.core.chain import (
+    Decode,
+    EncodingOutput,
+    Parts,
+    chain_to_json,
+    compose,
+    read_chain,
+)
+from syntonos.core.chain.compose import parts_of_chain
 from syntonos.core.encodings import LEVELS
 from syntonos.core.errors import ColourError, EncodingError, MediaError
 from syntonos.core.matching.places import WIDTH, sized, sized_mask
@@ -28,10 +36,11 @@ from syntonos.core.matching.targets import (
     target_light,
 )
 from syntonos.core.media.profiles import profile_light
+from syntonos.core.media.source import About
 from syntonos.core.media.stills import FORMATS, ShownPicture, read_shown
-from syntonos.server.footage.clipping import mask_of
-from syntonos.server.footage.frames import frame_of
+from syntonos.core.viewing import Asked, Subject, view
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import ClipSource
 from syntonos.server.history.services import step
 from syntonos.server.matching.chains import parts_of
 from syntonos.server.matching.models import Pin
@@ -183,17 +192,56 @@ def picture_of(pin: Pin) -> ShownPicture:
     return read_shown(_folder() / f"{pin.sha256}{Path(pin.file_name).suffix.lower()}")
 
 
-def shown_in(pin: Pin, width: int) -> NDArray[np.float32]:
-    """Return a pin as it is looked at, values of a screen, at most `width` wide.
+@dataclass(frozen=True, slots=True)
+class StillSource:
+    """A still that was brought in: what its file has, or the light that it was taken for."""
 
-    A picture that was made for looking at is shown with its own values.
+    pin: Pin
+
+    @property
+    def about(self) -> About:
+        """What is known of it."""
+        pin, picture = self.pin, picture_of(self.pin)
+        height, width = picture.code_rgb.shape[:2]
+        return About(f"{pin.sha256}-{pin.taken_as}-{pin.levels}", str(pin), width, height)
+
+    def read(self, frame: int, width: int) -> NDArray[np.float32]:
+        """Return the still (h, w, 3), not wider than asked."""
+        if self.is_light:
+            lin = target_of(self.pin).light.light
+        else:
+            lin = np.asarray(picture_of(self.pin).code_rgb, np.float32)
+        if lin.shape[1] <= width:
+            return lin
+        size = width, max(1, round(lin.shape[0] * width / lin.shape[1]))
+        return np.asarray(cv2.resize(lin, size, interpolation=cv2.INTER_AREA), np.float32)
+
+    @property
+    def is_light(self) -> bool:
+        """Whether its light is shown: what was made for looking at is shown as it is."""
+        return is_film(self.pin.taken_as) or not is_shown(self.pin.taken_as)
+
+    def clipped(
+        self, code_rgb: NDArray[np.float32], encoding: str, levels: str
+    ) -> NDArray[np.bool_]:
+        """Return which channels (h, w, 3) are clipped: nothing is known of how it was recorded."""
+        return np.zeros(code_rgb.shape, np.bool_)
+
+
+def subject_of(pin: Pin, output: str = "") -> Subject:
+    """Return a pin as something to look at: a frame with the chain that it had, or a still.
+
+    `output` is the key of one of the production's; "" for the main one.
     """
-    if pin.clip is None and is_shown(pin.taken_as) and not is_film(pin.taken_as):
-        shown = np.clip(sized(picture_of(pin).code_rgb), 0, 1)
-    else:
-        chain = Chain(Decode("linear/ap1"), pin.production.output())
-        shown = execute(chain, target_of(pin).light.light)
-    return np.ascontiguousarray(shown[:: (every := max(1, shown.shape[1] // width)), ::every])
+    shown = pin.production.output(output)
+    if pin.clip is not None:
+        parts = replace(parts_of_chain(read_chain(pin.chain)), output=shown)
+        return Subject(ClipSource(pin.clip), parts, pin.frame)
+    source = StillSource(pin)
+    if source.is_light:
+        return Subject(source, Parts(Decode("linear/ap1"), shown))
+    # Its own values are those of a screen: they pass as they are.
+    return Subject(source, Parts(Decode("linear/ap1"), _LIGHT))
 
 
 def pins_of(production: Production) -> list[Pin]:
@@ -212,12 +260,20 @@ def _kept(production: Production, row: Pin) -> Pin:
 
 def _frame_light(pin: Pin, clip: Clip) -> TargetLight:
     """Return a frame through the chain that it was pinned with, and where it is not clipped."""
-    code = frame_of(clip, pin.frame, WIDTH)
-    chain = read_chain(pin.chain)
-    light = execute(chain, code, number=pin.frame)
-    decode = chain.decode
-    clipped = mask_of(clip, code, decode.encoding, decode.levels).any(axis=-1)
-    return TargetLight(sized(light), sized_mask(np.asarray(~clipped, np.bool_), sized(light).shape))
+    subject = Subject(ClipSource(clip), parts_of_chain(read_chain(pin.chain)))
+    light, clear = clear_light(subject, pin.frame, "trim")
+    return TargetLight(sized(light), sized_mask(clear, sized(light).shape))
+
+
+def clear_light(
+    subject: Subject, frame: int, stage: str
+) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:  # fmt: skip
+    """Return a frame after a stage, scene-linear AP1 960 wide at most, and what is not clipped."""
+    seen = view(subject, Asked(frame, WIDTH, picture=False, light=(stage,)))
+    decode = seen.chain.decode
+    code = subject.source.read(frame, WIDTH)
+    clipped = subject.source.clipped(code, decode.encoding, decode.levels).any(axis=-1)
+    return seen.light[stage], np.asarray(~clipped, np.bool_)
 
 
 def _is_understood(picture: ShownPicture) -> bool:

@@ -5,20 +5,17 @@ from __future__ import annotations
 import threading
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, EncodingOutput, Overrides, Parts, compose
+from syntonos.core.chain import EncodingOutput, Overrides, Parts, compose
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
-from syntonos.core.chain.compose import trim_of
 from syntonos.core.chain.displays import find_display
-from syntonos.core.chain.executor import execute
 from syntonos.core.chain.stages.trim import (
     MOST_REACH,
-    NEUTRAL,
     USUAL_REACH,
     ColourPair,
 )
@@ -28,6 +25,7 @@ from syntonos.core.encodings import CURVES, decode, encode
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import cast_of, white_apart
 from syntonos.core.scopes.counts import luma_weights
+from syntonos.core.viewing import colours_of
 from syntonos.server.footage.clipping import mask_of
 from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
@@ -206,28 +204,25 @@ class ClipProbed:
         flat = np.asarray(picture, np.float64).reshape(-1, 3)
         return flat[self._ends[i] : self._ends[i + 1]]
 
-    def run(self, chain: Chain) -> NDArray[np.float32]:
-        """Return all pixels through a chain, at the frame of the first place."""
-        if not len(self._code):
-            return self._code
-        return execute(chain, self._code, number=self.places[0].frame)
-
     def light_after(self, stage: str, *, bare: bool = False) -> NDArray[np.float32]:
         """Return scene-linear AP1 after a stage; `bare`: without the trim's pairs."""
-        trim = replace(trim_of(self._parts, self._overrides) or NEUTRAL, detail=NEUTRAL.detail)
-        if bare:
-            trim = replace(trim, pairs=())
-        overrides = replace(
-            self._overrides, until=stage, output=LIGHT, trim=trim, clip_trim=NEUTRAL
-        )
-        return self.run(compose(self._parts, overrides))
+        light, _ = self._looked((stage,), bare=bare)
+        return light[stage]
+
+    def _looked(
+        self, stages: tuple[str, ...], *, bare: bool = False
+    ) -> tuple[dict[str, NDArray[np.float32]], NDArray[np.float32]]:
+        frame = self.places[0].frame if self.places else 0
+        return colours_of(
+            self._parts, self._overrides, self._code, stages, frame=frame, bare=bare
+        )  # fmt: skip
 
     def sides(self) -> list[Side]:
         """Say all there is to say of each place."""
-        light = {stage: self.light_after(stage) for stage in SCENE_STAGES}
+        light, output = self._looked(SCENE_STAGES)
         means = {stage: self.means(picture) for stage, picture in light.items()}
         chain = compose(self._parts, self._overrides)
-        shown = self.means(self.run(chain))
+        shown = self.means(output)
         recorded = self.means(self._code)
         display = getattr(chain.output, "display", None)
         red, blue = luma_weights(display or "rec709")

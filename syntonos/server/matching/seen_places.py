@@ -9,13 +9,12 @@ from typing import Any, Final
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Chain, Decode, EncodingOutput
-from syntonos.core.chain.executor import execute
-from syntonos.core.matching.places import WIDTH, Places, find_places
-from syntonos.server.footage.clipping import mask_of
-from syntonos.server.footage.frames import frame_of
+from syntonos.core.chain import Decode, EncodingOutput, Parts
+from syntonos.core.matching.places import Places, find_places
+from syntonos.core.viewing import Subject
 from syntonos.server.footage.models import Clip
-from syntonos.server.matching.pins import Target
+from syntonos.server.footage.sources import ClipSource
+from syntonos.server.matching.pins import Target, clear_light
 
 _MOST_KEPT: Final = 32
 _LIGHT: Final = EncodingOutput("linear/ap1")
@@ -65,7 +64,5 @@ def side_in(
 
 def seen_in(clip: Clip, frame: int) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
     """Return a frame as its clip is taken, scene-linear AP1 960 wide at most, and what is clear."""
-    code = frame_of(clip, frame, WIDTH)
-    light = execute(Chain(Decode(clip.encoding, clip.levels), _LIGHT), code, number=frame)
-    clipped = mask_of(clip, code, clip.encoding, clip.levels).any(axis=-1)
-    return light, np.asarray(~clipped, np.bool_)
+    subject = Subject(ClipSource(clip), Parts(Decode(clip.encoding, clip.levels)))
+    return clear_light(subject, frame, "input")

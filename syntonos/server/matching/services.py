@@ -15,9 +15,7 @@ from syntonos.core.chain import (
     Overrides,
     Parts,
     chain_to_json,
-    compile_chain,
     compose,
-    run,
 )
 from syntonos.core.chain.readback import display_lab
 from syntonos.core.charts import ChartReading as CoreReading
@@ -41,13 +39,14 @@ from syntonos.core.matching.menu import MenuValues, camera_menu
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.readings import ColourPair
 from syntonos.core.matching.scene_check import far_off
+from syntonos.core.viewing import Asked, Subject, Viewed, view
 from syntonos.server.footage.clipping import measure
-from syntonos.server.footage.frames import frame_of
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import ClipSource
 from syntonos.server.history.services import step
 from syntonos.server.matching import evidence, selectors
 from syntonos.server.matching.areas import Area, AreaPair, colour_of
-from syntonos.server.matching.chains import chain_of, parts_of
+from syntonos.server.matching.chains import parts_of
 from syntonos.server.matching.models import ChartReading, Match
 from syntonos.server.matching.readings import beside, bracket_of
 from syntonos.server.matching.sensor_clip import fill_for, scene_clip
@@ -55,7 +54,7 @@ from syntonos.server.matching.steadying import against_the_chart, colours_beside
 from syntonos.server.productions.models import Camera, Light, OwnEncoding
 from syntonos.server.productions.services import keep_own_encoding
 
-_PREVIEW_WIDTH = 480
+_PREVIEWED: Final = Asked(width=480, picture=False, display=True)
 
 
 KEPT = "kept"  # the table that the match in force was fitted to
@@ -292,6 +291,11 @@ def _found(light: Light, camera: Camera, request: FitRequest) -> _Found:
     return _Found(found, base, own, target, scene)
 
 
+def _display(seen: Viewed) -> NDArray[np.float32]:
+    assert seen.display is not None  # noqa: S101 - it was asked for
+    return seen.display
+
+
 def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     """Say what a fit would change: by how much, in which clips, and which files it makes old."""
     found = _found(light, camera, request).fit
@@ -302,11 +306,10 @@ def preview(*, light: Light, camera: Camera, request: FitRequest) -> Change:
     clips = []
     rows = Clip.objects.filter(light=light, camera=camera).select_related("camera__production")
     for clip in rows.order_by("kind", "id"):
-        code = frame_of(clip, 0, _PREVIEW_WIDTH)
-        parts = parts_of(clip)
+        subject = Subject(ClipSource(clip), parts_of(clip))
         before, after = (
-            display_lab(run(compile_chain(compose(parts, o)), code, threads=2), shown.display)
-            for o in (AS_IN_FORCE, Overrides(match=found.match))
+            display_lab(_display(view(subject, _PREVIEWED, over, threads=2)), shown.display)
+            for over in (AS_IN_FORCE, Overrides(match=found.match))
         )
         change = delta_e_2000(before, after)
         clips.append({"name": clip.name, "mean": float(change.mean()),
@@ -386,16 +389,14 @@ def _reading_warnings(base: ChartReading | None, own: ChartReading) -> list[str]
     return out
 
 
-def candidate_picture(
-    light: Light, camera: Camera, slug: str, levels: str, *, width: int
-) -> NDArray[np.float32]:
+def candidate(light: Light, camera: Camera, slug: str, levels: str) -> tuple[Subject, Overrides]:
     """Return the angle's chart clip as it would look, were it encoded so and matched."""
     base, own = both_readings(light, camera)
     encoding = find_encoding(slug)
     seen = as_encoded(reading_from_json(own.data), encoding, levels)
     match = fit_match(reading_from_json(base.data), seen).match
-    chain = chain_of(own.clip, Overrides(decode=Decode(encoding.slug, levels), match=match))
-    return run(compile_chain(chain), frame_of(own.clip, 0, width), threads=2)
+    subject = Subject(ClipSource(own.clip), parts_of(own.clip))
+    return subject, Overrides(decode=Decode(encoding.slug, levels), match=match)
 
 
 def restore(old: Match, *, base_number: int) -> Match:

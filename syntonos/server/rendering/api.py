@@ -6,20 +6,19 @@ from dataclasses import asdict
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, HttpResponseNotModified
-from django.shortcuts import get_object_or_404
 from ninja import Router, Status
 
-from syntonos.core.chain import AS_IN_FORCE, Overrides, chain_to_json
+from syntonos.core.chain import AS_IN_FORCE, Overrides, chain_to_json, compose
 from syntonos.core.errors import MediaError
+from syntonos.core.viewing import Asked, Subject
 from syntonos.server.api.chain_schemas import ChainDocument
+from syntonos.server.footage.sources import ClipSource
 from syntonos.server.matching import pins
 from syntonos.server.matching.api import place_of
-from syntonos.server.matching.chains import chain_of
-from syntonos.server.matching.models import Pin
-from syntonos.server.matching.services import candidate_picture as candidate
-from syntonos.server.rendering import pictures, standing, views
-from syntonos.server.rendering.jpeg import jpeg
-from syntonos.server.rendering.keys import Seen, picture_key
+from syntonos.server.matching.chains import chain_of, parts_of
+from syntonos.server.matching.services import candidate
+from syntonos.server.rendering import pictures, standing, subjects
+from syntonos.server.rendering.keys import picture_key
 from syntonos.server.rendering.schemas import (
     CloseIn,
     DiagnosticsOut,
@@ -32,42 +31,45 @@ from syntonos.server.rendering.service import SERVICE
 
 router = Router()
 
-Stage = Literal["code", "input", "output"]
+Shown = Literal["code", "input", "output"]
 _AS_SHOT = Overrides(off=frozenset({"match", "trim"}))
 
 
 @router.get("/clips/{clip_id}/frames/{frame}/picture", operation_id="getPicture",
             include_in_schema=False)  # fmt: skip
 def get_picture(
-    request: HttpRequest, clip_id: int, frame: int, width: int = 480, stage: Stage = "output",
+    request: HttpRequest, clip_id: int, frame: int, width: int = 480, stage: Shown = "output",
     output: str = "",
 ) -> HttpResponse:  # fmt: skip
-    clip = views.clip_of(clip_id)
-    chain = chain_of(clip, AS_IN_FORCE if stage == "output" else _AS_SHOT, output=output)
-    overlay = "code" if stage == "code" else ""
-    seen = Seen(frame, max(16, min(width, 3840)), overlay=overlay)
-    tag = f'"{picture_key(clip, chain, seen)}"'
+    clip = subjects.clip_of(clip_id)
+    subject = Subject(ClipSource(clip), parts_of(clip, output=output))
+    overrides = AS_IN_FORCE if stage == "output" else _AS_SHOT
+    asked = Asked(frame, max(16, min(width, 3840)), codes=stage == "code")
+    tag = f'"{picture_key(subject.source.about.key, compose(subject.parts, overrides), asked)}"'
     if request.headers.get("If-None-Match") == tag:
         return HttpResponseNotModified()
-    response = HttpResponse(pictures.picture(clip, chain, seen), content_type="image/jpeg")
+    response = _image(pictures.picture(subject, asked, overrides), "private, no-cache")
     response["ETag"] = tag
-    response["Cache-Control"] = "private, no-cache"
     return response
 
 
 @router.get("/pins/{pin_id}/picture", operation_id="getPinPicture", include_in_schema=False)
 def get_pin_picture(request: HttpRequest, pin_id: int, width: int = 480) -> HttpResponse:
-    pin = get_object_or_404(Pin.every.select_related("production", "clip"), pk=pin_id)
-    shown = pins.shown_in(pin, max(16, min(width, 960)))
-    response = HttpResponse(jpeg(shown), content_type="image/jpeg")
-    response["Cache-Control"] = "private, no-cache"
+    subject = pins.subject_of(subjects.pin_of(pin_id))
+    asked = Asked(subject.first, max(16, min(width, 960)))
+    return _image(pictures.picture(subject, asked, AS_IN_FORCE), "private, no-cache")
+
+
+def _image(data: bytes, cached: str) -> HttpResponse:
+    response = HttpResponse(data, content_type="image/jpeg")
+    response["Cache-Control"] = cached
     return response
 
 
 @router.get("/clips/{clip_id}/chain", response=ChainDocument, operation_id="getChain")
 def get_chain(request: HttpRequest, clip_id: int, output: str = "") -> Any:
     """Return the chain document of a clip, as it is in force."""
-    return chain_to_json(chain_of(views.clip_of(clip_id), output=output))
+    return chain_to_json(chain_of(subjects.clip_of(clip_id), output=output))
 
 
 @router.post("/pictures/draft", operation_id="makeDraft", include_in_schema=False)
@@ -82,12 +84,12 @@ def make_draft(request: HttpRequest, body: DraftIn) -> HttpResponse:
 
 
 def _draft(body: DraftIn) -> bytes:
-    clip, chain, seen = views.seen_through(body)
+    subject, overrides = subjects.subject_through(body)
+    asked = subjects.asked_of(body, scopes=tuple(body.scopes))
     return SERVICE.make(
         body.session, body.view, body.sequence,
         lambda is_cancelled: pictures.draft_message(
-            clip, chain, seen, sequence=body.sequence, scopes=body.scopes,
-            is_cancelled=is_cancelled,
+            subject, overrides, asked, sequence=body.sequence, is_cancelled=is_cancelled
         ),
     )  # fmt: skip
 
@@ -102,15 +104,16 @@ def close_views(request: HttpRequest, body: CloseIn) -> Any:
 @router.post("/pictures/diagnostics", response=DiagnosticsOut, operation_id="diagnose")
 def diagnose(request: HttpRequest, body: SeenIn) -> Any:
     """Say of a frame what is worked out when the hand rests."""
-    return asdict(pictures.diagnose(*views.seen_through(body)))
+    return asdict(pictures.diagnose(*subjects.subject_through(body), subjects.asked_of(body)))
 
 
 @router.post("/pictures/overlays", response=OverlaysOut, operation_id="findOverlays")
 def find_overlays(request: HttpRequest, body: OverlaysIn) -> Any:
     """Return lines of equal stops and casts near neutral, to be drawn over a picture."""
     found = pictures.overlays(
-        *views.parts_through(body), contours=body.contours, neutral=body.neutral
-    )
+        *subjects.subject_through(body), subjects.asked_of(body), contours=body.contours,
+        neutral=body.neutral,
+    )  # fmt: skip
     return {
         "contours": [
             {"stop": c.stop, "segments": c.segments.round(4).tolist()} for c in found.contours
@@ -127,7 +130,6 @@ def candidate_picture(
 ) -> HttpResponse:  # fmt: skip
     """Return the angle's chart clip as it would look, were it encoded so and matched."""
     light, camera = place_of(light_id, camera_id)
-    disp = candidate(light, camera, encoding, levels, width=max(64, min(width, 960)))
-    response = HttpResponse(jpeg(disp), content_type="image/jpeg")
-    response["Cache-Control"] = "private, max-age=60"
-    return response
+    subject, overrides = candidate(light, camera, encoding, levels)
+    asked = Asked(width=max(64, min(width, 960)))
+    return _image(pictures.picture(subject, asked, overrides), "private, max-age=60")

@@ -1,150 +1,89 @@
-"""A frame through a chain: as JPEG, with its scope counts, and what there is to say of it."""
+"""What is looked at, as it goes over the wire: pictures as JPEG, scopes and figures as blocks."""
 
 from __future__ import annotations
 
 import json
-import math
 import os
 import struct
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import (
-    Chain,
-    Decode,
-    EncodingOutput,
-    Output,
-    Overrides,
-    Parts,
-    compile_chain,
-    compose,
-    run,
-)
+from syntonos.core.chain import Chain, Decode, Output, Overrides
 from syntonos.core.chain.displays import light_marks
-from syntonos.core.chain.executor import Region, execute
-from syntonos.core.chain.marks import (
-    any_channel,
-    beyond_display,
-    clipped_by_luts,
-    grey_through_luts,
-    on_screen,
-    screen_white,
-)
-from syntonos.core.matching.unseen import hatch, unseen
+from syntonos.core.chain.executor import execute
+from syntonos.core.chain.marks import clipped_by_luts, grey_through_luts, screen_white
 from syntonos.core.scopes import Cast, Contour, casts, count_scopes, draw, stop_contours
-from syntonos.core.scopes.counts import COLUMNS, LEVELS, LOWEST, SIDE, WHOLE, luma_weights
-from syntonos.server.footage.clipping import mask_of
-from syntonos.server.footage.frames import frame_of
-from syntonos.server.footage.models import Clip
+from syntonos.core.scopes.counts import luma_weights
+from syntonos.core.viewing import Asked, Subject, Viewed, view
 from syntonos.server.rendering.jpeg import jpeg
-from syntonos.server.rendering.keys import Seen, Shares
 
 THREADS = min(os.cpu_count() or 1, 4)
 
 
-def picture(clip: Clip, chain: Chain, seen: Seen) -> bytes:
-    """Return a frame through a chain as JPEG, as an SDR screen shows it best."""
-    code = frame_of(clip, seen.frame, seen.width)
-    if seen.overlay == "code":  # the stored values themselves: the flat log picture
-        return jpeg(code)
-    disp = execute(chain, code, number=seen.frame, threads=THREADS)
-    return jpeg(on_screen(disp, getattr(chain.output, "display", "rec709"), threads=THREADS))
+def picture(subject: Subject, asked: Asked, overrides: Overrides) -> bytes:
+    """Return a frame as JPEG, as an SDR screen shows it best."""
+    seen = view(subject, asked, overrides, threads=THREADS)
+    assert seen.picture is not None  # noqa: S101 - it was asked for
+    return jpeg(seen.picture)
 
 
 def draft_message(
-    clip: Clip,
-    chain: Chain,
-    seen: Seen,
+    subject: Subject,
+    overrides: Overrides,
+    asked: Asked,
     *,
     sequence: int,
-    scopes: bool,
-    view: str = "",
+    view_name: str = "",
     number: int = 0,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> bytes:
-    """Return one binary message: a header, the JPEG, and the scope counts.
+    """Return one binary message: a header, then the blocks that it names.
 
-    `view` and `number` say in a stream what it is of, and the how many-th frame that is due.
-
-    uint32 length of the header (little endian), the header as JSON, the JPEG, the parade as
-    uint16 [channel][column][level], the vectorscope as uint16 [row][column].
+    uint32 length of the header (little endian), the header as JSON, and the bytes of the blocks one
+    after the other. `view_name` and `number` say in a stream what it is of, and which frame of its
+    playback is due.
     """
-    frame, region = _looked_at(clip, seen)
-    display = getattr(chain.output, "display", "rec709")
-    span = LOWEST if seen.lowest else WHOLE
-    shown, counts = draw(
-        chain, frame, number=seen.frame, region=region, span=span, whole=seen.whole,
-        threads=THREADS, is_cancelled=is_cancelled,
-    )  # fmt: skip
-    if seen.scoped is not None:
-        part = execute(chain, frame, number=seen.frame, region=_pixels(frame, seen.scoped))
-        counts = count_scopes(part, display, span)
-    code = frame if region is None else _cut(frame, region)
-    # `clipped` is what the display clips, `recorded` what the recording did, by channel.
-    shares: dict[str, Any] = dict.fromkeys(("unseen", "outside", "clipped", "recorded"))
-    if seen.mark == "unseen":
-        where = unseen(chain, code, threads=THREADS)
-        shown, shares["unseen"] = hatch(shown, where), float(where.mean())
-    elif seen.mark == "gamut":
-        outside, clipped = beyond_display(chain, code, threads=THREADS)
-        shown = hatch(hatch(shown, outside), clipped, falling=True)
-        shares["outside"], shares["clipped"] = float(outside.mean()), float(clipped.mean())
-    elif seen.mark == "clipped":
-        channels = mask_of(clip, code, chain.decode.encoding, chain.decode.levels)
-        shown, shares["recorded"] = (
-            hatch(shown, any_channel(channels)),
-            channels.mean(axis=(0, 1)).tolist(),
-        )
-    parts = [jpeg(_enlarged(shown, seen.width) if region else shown)]
-    header = {
-        "sequence": sequence, "view": view, "number": number,
-        "width": shown.shape[1], "height": shown.shape[0],
-        "frame": seen.frame, "clip": clip.name, "matched": chain.match is not None,
-        "jpeg": len(parts[0]), "scopes": scopes, "columns": COLUMNS, "levels": LEVELS,
-        "side": SIDE, "bottom": span[0], "top": span[1], "pixels": frame.shape[1],
-        "region": _shares(frame, region), "scoped": seen.scoped,
-        "luma": luma_weights(display), "light": light_marks(display),
-        **shares, "display": display, "white": screen_white(display, whole=seen.whole),
-    }  # fmt: skip
-    if scopes:
-        parts += [counts.parade.tobytes(), counts.vector.tobytes()]
+    seen = view(subject, asked, overrides, threads=THREADS, is_cancelled=is_cancelled)
+    header = _header(subject, asked, seen)
+    blocks, data = [], []
+    for name, kind, shape, content in _blocks(asked, seen):
+        blocks.append({"name": name, "type": kind, "shape": shape, "bytes": len(content)})
+        data.append(content)
+    header |= {"sequence": sequence, "view": view_name, "number": number, "blocks": blocks}
     head = json.dumps(header).encode()
-    return b"".join([struct.pack("<I", len(head)), head, *parts])
+    return b"".join([struct.pack("<I", len(head)), head, *data])
 
 
-def _looked_at(clip: Clip, seen: Seen) -> tuple[NDArray[np.float32], Region | None]:
-    """Return the frame, as large as what is shown of it needs, and the region in its pixels."""
-    if seen.region is None:
-        return frame_of(clip, seen.frame, seen.width), None
-    wide = min(clip.width, math.ceil(seen.width / seen.region[2]))
-    # Past a half the whole frame is taken: it is kept, and sizes between are many.
-    frame = frame_of(clip, seen.frame, clip.width if 2 * wide > clip.width else wide)
-    return frame, _pixels(frame, seen.region)
+def _header(subject: Subject, asked: Asked, seen: Viewed) -> dict[str, Any]:
+    display = getattr(seen.chain.output, "display", "rec709")
+    marked, shown = seen.marked, seen.picture
+    assert shown is not None  # noqa: S101 - a draft is a picture
+    return {
+        "width": shown.shape[1], "height": shown.shape[0], "frame": asked.frame,
+        "name": subject.source.about.name, "matched": seen.chain.match is not None,
+        "bottom": asked.span[0], "top": asked.span[1], "pixels": seen.shape[1],
+        "region": seen.shares, "scoped": asked.scoped,
+        "luma": luma_weights(display), "light": light_marks(display),
+        "unseen": marked and marked.unseen, "outside": marked and marked.outside,
+        # `clipped` is what the display clips, `recorded` what the recording did, by channel.
+        "clipped": marked and marked.clipped, "recorded": marked and marked.recorded,
+        "display": display, "white": screen_white(display, whole=asked.whole),
+    }  # fmt: skip
 
 
-def _pixels(frame: NDArray[np.float32], shares: Shares) -> Region:
-    height, width = frame.shape[:2]
-    left, top = int(shares[0] * width), int(shares[1] * height)
-    right = min(width, math.ceil((shares[0] + shares[2]) * width - 1e-6))
-    bottom = min(height, math.ceil((shares[1] + shares[3]) * height - 1e-6))
-    return left, top, max(1, right - left), max(1, bottom - top)
-
-
-def _shares(frame: NDArray[np.float32], region: Region | None) -> Shares | None:
-    """Return a region of whole pixels in shares of the frame."""
-    if region is None:
-        return None
-    height, width = frame.shape[:2]
-    return region[0] / width, region[1] / height, region[2] / width, region[3] / height
-
-
-def _cut(frame: NDArray[np.float32], region: Region) -> NDArray[np.float32]:
-    left, top, wide, high = region
-    return np.ascontiguousarray(frame[top : top + high, left : left + wide])
+def _blocks(asked: Asked, seen: Viewed) -> Iterator[tuple[str, str, list[int], bytes]]:
+    """Yield name, type, shape and bytes of what was asked for."""
+    assert seen.picture is not None  # noqa: S101
+    shown = _enlarged(seen.picture, asked.width) if seen.region else seen.picture
+    yield "picture", "jpeg", list(shown.shape), jpeg(shown)
+    if seen.counts is not None:
+        found = {"parade": seen.counts.parade, "vectorscope": seen.counts.vector}
+        for name in asked.scopes:
+            yield name, "uint16", list(found[name].shape), found[name].tobytes()
 
 
 def _enlarged(shown: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
@@ -165,12 +104,14 @@ class Diagnostics:
     lut_greys: list[tuple[float, float]]
 
 
-def diagnose(clip: Clip, chain: Chain, seen: Seen) -> Diagnostics:
+def diagnose(subject: Subject, overrides: Overrides, asked: Asked) -> Diagnostics:
     """Say what the LUTs of a chain's look do to a frame."""
-    if not chain.luts:
+    seen = view(subject, replace(asked, picture=False, scopes=(), region=None), overrides)
+    if not seen.chain.luts:
         return Diagnostics([], [])
-    code = frame_of(clip, seen.frame, seen.width)
-    return Diagnostics(clipped_by_luts(chain, code[::4, ::4]), grey_through_luts(chain))
+    code = subject.source.read(asked.frame, asked.width)
+    clips = clipped_by_luts(seen.chain, code[::4, ::4], frame=asked.frame)
+    return Diagnostics(clips, grey_through_luts(seen.chain))
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,23 +123,20 @@ class Overlays:
 
 
 _OVERLAY_WIDTH = 480
-_LIGHT = EncodingOutput("linear/ap1")
+_TOLD_AFTER = {"contours": "trim", "neutral": "balance"}  # stages that they are told after
 
 
 def overlays(
-    clip: Clip, parts: Parts, overrides: Overrides, seen: Seen, *, contours: bool, neutral: bool
+    subject: Subject, overrides: Overrides, asked: Asked, *, contours: bool, neutral: bool
 ) -> Overlays:  # fmt: skip
     """Return the marks of a frame: stops are told after the trim, neutral after the balance."""
-    frame, region = _looked_at(clip, replace(seen, width=_OVERLAY_WIDTH))
-    code = frame if region is None else _cut(frame, region)
-    left, top, wide, high = _shares(frame, region) or (0.0, 0.0, 1.0, 1.0)
-
-    def after(stage: str) -> NDArray[np.float32]:
-        light = replace(overrides, until=stage, output=_LIGHT, grey=False)
-        return execute(compose(parts, light), code, number=seen.frame, threads=THREADS)
-
-    lines = stop_contours(after("trim")) if contours else []
-    marks = casts(after("balance")) if neutral else []
+    named = {"contours": contours, "neutral": neutral}
+    stages = tuple(_TOLD_AFTER[name] for name, is_asked in named.items() if is_asked)
+    wanted = replace(asked, width=_OVERLAY_WIDTH, picture=False, scopes=(), light=stages)
+    seen = view(subject, wanted, overrides, threads=THREADS)
+    left, top, wide, high = seen.shares or (0.0, 0.0, 1.0, 1.0)
+    lines = stop_contours(seen.light["trim"]) if contours else []
+    marks = casts(seen.light["balance"]) if neutral else []
     scale, start = np.array([wide, high] * 2), np.array([left, top] * 2)
     return Overlays(
         [replace(line, segments=line.segments * scale + start) for line in lines],
@@ -212,6 +150,6 @@ def warm_up() -> None:
     for encoding in ("s-log3/s-gamut3", "n-log/n-gamut"):
         chain = Chain(Decode(encoding, "legal"), Output())
         draw(chain, grey)
-        disp = run(compile_chain(chain), grey)
+        disp = execute(chain, grey)
         count_scopes(disp)
         jpeg(disp)

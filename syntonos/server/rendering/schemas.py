@@ -8,10 +8,45 @@ from ninja import Schema
 from pydantic import AfterValidator, Field
 
 from syntonos.core.chain.stages import OptionalStage
+from syntonos.core.viewing import Mark, Scope
 from syntonos.server.api.chain_schemas import ChainDocument, LookStage, TrimStage
 from syntonos.server.looks.schemas import Dials
 
-Mark = Literal["", "unseen", "gamut", "clipped"]
+
+class BlockOut(Schema):
+    """One block of a message: what it holds, and how many bytes of it follow the header."""
+
+    name: Literal["picture"] | Scope
+    type: Literal["jpeg", "uint16"]
+    shape: list[int]  # picture: height, width, 3; parade: channel, column, level
+    bytes: int
+
+
+class DraftHeader(Schema):
+    """The header of a message: what it is of, and the blocks after it, in their order."""
+
+    sequence: int
+    view: str  # of a stream: which view it is for
+    number: int  # of a stream: which frame of its playback
+    name: str  # of what is looked at
+    frame: int
+    width: int
+    height: int
+    pixels: int  # how wide the frame was that it was cut from
+    region: tuple[float, float, float, float] | None  # in whole pixels of it; null: all
+    scoped: tuple[float, float, float, float] | None  # what scopes are of, where not what is shown
+    matched: bool  # whether a match is in its chain
+    bottom: float  # of the display signal that the parade shows
+    top: float
+    luma: tuple[float, float]  # weights of R' and B' in Y'
+    light: list[tuple[float, float]]  # of HDR: signals, and the light of a neutral there in nit
+    unseen: float | None  # shares that are hatched
+    outside: float | None
+    clipped: float | None
+    recorded: tuple[float, float, float] | None  # that the recording has clipped, by channel
+    display: str
+    white: float | None  # of HDR: the light in nit that is white on screen
+    blocks: list[BlockOut]
 
 
 class DecodeIn(Schema):
@@ -45,11 +80,19 @@ def _inside(shares: tuple[float, float, float, float]) -> tuple[float, float, fl
 Shares = Annotated[tuple[float, float, float, float], AfterValidator(_inside)]
 
 
-class SeenIn(Schema):
-    """A frame of a clip, and how it is looked at."""
+class SubjectIn(Schema):
+    """What a pane shows: a clip, or a frame or still that is pinned."""
 
-    clip_id: int
-    stand: str = Field("", max_length=64)  # what the page was told is in force; "" for the newest
+    kind: Literal["clip", "pin"]
+    id: int
+
+
+class SeenIn(Schema):
+    """A frame of a subject, and how it is looked at."""
+
+    subject: SubjectIn
+    # What the page was told is in force for a clip; "" for the newest.
+    stand: str = Field("", max_length=64)
     frame: int = Field(0, ge=0)
     width: int = Field(960, ge=16, le=3840)
     overrides: OverridesIn = Field(default_factory=dict, validate_default=True)
@@ -65,7 +108,7 @@ class DraftIn(SeenIn):
     session: str = Field("", max_length=60)  # a page
     view: str = Field(max_length=60)  # a picture on it
     sequence: int = Field(ge=0)
-    scopes: bool = True
+    scopes: list[Scope] = Field(default_factory=list, max_length=8)  # those that are wanted
 
 
 class CloseIn(Schema):

@@ -13,9 +13,11 @@ import threading
 from collections import OrderedDict
 
 from syntonos.core.chain import Parts
+from syntonos.core.viewing import Asked
 from syntonos.server.footage.models import Clip
+from syntonos.server.footage.sources import source_key
 from syntonos.server.matching.chains import InForce
-from syntonos.server.rendering.keys import Seen, picture_key
+from syntonos.server.rendering.keys import picture_key
 
 _MOST = 256
 _Known = tuple[Clip, Parts]
@@ -26,7 +28,8 @@ _lock = threading.Lock()
 def stand_of(clip: Clip, in_force: InForce) -> str:
     """Return a clip's stand: one key of all that a draft takes from the database."""
     parts = (
-        picture_key(clip, in_force.chain_of(clip), Seen(0, 0)), clip.name, clip.root, clip.files,
+        picture_key(source_key(clip), in_force.chain_of(clip), Asked()), clip.name, clip.root,
+        clip.files,
         in_force.production.outputs,
     )  # fmt: skip
     return hashlib.sha256(json.dumps(parts).encode()).hexdigest()[:32]

@@ -21,10 +21,11 @@ from django.http import Http404
 from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from syntonos.core.errors import ColourError
+from syntonos.core.viewing import Scope
 from syntonos.server.api.errors import BusyError, ConflictError
 from syntonos.server.api.guards import foreign_origin, is_own_host
-from syntonos.server.rendering import pictures, views
-from syntonos.server.rendering.schemas import SeenIn
+from syntonos.server.rendering import pictures, subjects
+from syntonos.server.rendering.schemas import DraftHeader, SeenIn
 from syntonos.server.rendering.service import SERVICE
 
 PATH: Final = "/api/stream"
@@ -46,7 +47,7 @@ class PlayIn(BaseModel):
     rate: float = Field(gt=0, le=120)  # frames a second
     frames: int = Field(0, ge=0, le=10_000_000)  # how many in all; 0: to the last, or for ever
     loops: bool = False
-    scopes: bool = False
+    scopes: list[Scope] = Field(default_factory=list, max_length=8)
 
 
 class ShownIn(BaseModel):
@@ -116,9 +117,10 @@ class _Player:
 
     async def play(self) -> None:
         """Send frames until the end."""
-        clip, chain, seen = await sync_to_async(views.seen_through, thread_sensitive=False)(
+        subject, overrides = await sync_to_async(subjects.subject_through, thread_sensitive=False)(
             self.what.seen
         )
+        asked = subjects.asked_of(self.what.seen, scopes=tuple(self.what.scopes))
         begin, number = time.monotonic(), 0
         while (frame := self._frame(number)) is not None:
             due = begin + number / self.what.rate
@@ -126,7 +128,7 @@ class _Player:
             # Between two frames that are due it may still come; after that it is late.
             until = begin + (number + 1) / self.what.rate
             if await self._may_send(until):
-                await self._send(clip, chain, replace(seen, frame=frame), number)
+                await self._send(subject, overrides, replace(asked, frame=frame), number)
             else:
                 self.dropped += 1
             # What became due meanwhile is dropped: the clock goes on.
@@ -145,14 +147,14 @@ class _Player:
                 break
         return self._last_sent - self._last_shown < _AHEAD
 
-    async def _send(self, clip: Any, chain: Any, seen: Any, number: int) -> None:
+    async def _send(self, subject: Any, overrides: Any, asked: Any, number: int) -> None:
         sequence = self._last_sent + 1
         what = self.what
 
         def work(is_cancelled: Callable[[], bool]) -> bytes:
             return pictures.draft_message(
-                clip, chain, seen, sequence=sequence, scopes=what.scopes,
-                is_cancelled=is_cancelled, view=what.view, number=number,
+                subject, overrides, asked, sequence=sequence, is_cancelled=is_cancelled,
+                view_name=what.view, number=number,
             )  # fmt: skip
 
         try:
@@ -293,6 +295,7 @@ def message_schemas() -> dict[str, Any]:
     out: dict[str, Any] = {}
     adapters: dict[str, TypeAdapter[Any]] = {
         "StreamIn": TypeAdapter(StreamIn), "StreamOut": TypeAdapter(StreamOut),
+        "DraftHeader": TypeAdapter(DraftHeader),
     }  # fmt: skip
     for name, adapter in adapters.items():
         schema = adapter.json_schema(ref_template="#/components/schemas/{model}")

@@ -2,10 +2,12 @@ import { type Schemas, toProblem } from "./client";
 
 export type Overrides = Partial<Schemas["OverridesIn"]>;
 
-/** A frame of a clip and how it is looked at; the server composes its chain. */
+export type Subject = Schemas["SubjectIn"];
+
+/** A frame of a subject and how it is looked at; the server composes its chain. */
 export type Seen = {
-  clip_id: number;
-  /** What the page knows to be in force for the clip, as the server's key. */
+  subject: Subject;
+  /** What the page knows to be in force for a clip, as the server's key. */
   stand: string;
   frame: number;
   width: number;
@@ -25,75 +27,61 @@ export type DraftRequest = Seen & {
   session: string;
   view: string;
   sequence: number;
-  scopes: boolean;
+  scopes: readonly Scope[];
 };
+
+export type Scope = Exclude<Schemas["BlockOut"]["name"], "picture">;
+export const SCOPES: readonly Scope[] = ["parade", "vectorscope"];
 
 /** What is hatched: away from what the fit has seen, or what the display cannot show. */
 export type Mark = Schemas["SeenIn"]["mark"];
 
-export type DraftHeader = {
-  sequence: number;
-  width: number;
-  height: number;
-  clip: string;
-  frame: number;
-  /** Whether a match is in its chain. */
-  matched: boolean;
-  jpeg: number;
-  scopes: boolean;
+export type DraftHeader = Schemas["DraftHeader"];
+
+/** Counts of a picture: parade [channel][column][level], vectorscope [row][column]. */
+export type ScopeCounts = {
+  header: DraftHeader;
   columns: number;
   levels: number;
   side: number;
-  bottom: number;
-  top: number;
-  /** What of the frame the picture shows, in whole pixels; null for all of it. */
-  region: [number, number, number, number] | null;
-  /** What the scopes are of, where it is not what is shown. */
-  scoped: [number, number, number, number] | null;
-  /** How wide the frame was that it was cut from. */
-  pixels: number;
-  /** Shares of the picture: hatched as unseen; outside of the display's primaries; above white. */
-  unseen: number | null;
-  outside: number | null;
-  clipped: number | null;
-  /** Shares that the recording itself has clipped, in red, green and blue. */
-  recorded: number[] | null;
-  display: string;
-  /** Of HDR: the light in nit that is white on screen. */
-  white: number | null;
-  /** Weights of R' and B' in Y'. */
-  luma?: [number, number];
-  /** Of HDR: signals, and the light of a neutral there in nit. */
-  light?: [number, number][];
+  parade: Uint16Array;
+  vector: Uint16Array;
 };
-
-/** Counts of a picture: parade [channel][column][level], vectorscope [row][column]. */
-export type ScopeCounts = { header: DraftHeader; parade: Uint16Array; vector: Uint16Array };
 
 export type DraftMessage = { header: DraftHeader; jpeg: Blob; counts: ScopeCounts | null };
 
 /** This page among all that look at pictures. */
 export const SESSION = `${Date.now().toString(36)}-${Math.random().toString(36).slice(2, 10)}`;
 
-/** Take one binary message apart: length and header, JPEG, parade, vectorscope. */
+/** Take one binary message apart: the header's length, the header, and the blocks that it names. */
 export function parseDraft(data: ArrayBuffer): DraftMessage {
   const length = new DataView(data).getUint32(0, true);
   const header = JSON.parse(
     new TextDecoder().decode(new Uint8Array(data, 4, length)),
   ) as DraftHeader;
-  const start = 4 + length;
-  const jpeg = new Blob([new Uint8Array(data, start, header.jpeg)], { type: "image/jpeg" });
-  if (!header.scopes) return { header, jpeg, counts: null };
-  const parade = 3 * header.columns * header.levels * 2;
-  const from = start + header.jpeg;
+  const found = new Map<string, { shape: number[]; bytes: ArrayBuffer }>();
+  let at = 4 + length;
+  for (const { name, shape, bytes } of header.blocks) {
+    found.set(name, { shape, bytes: data.slice(at, at + bytes) });
+    at += bytes;
+  }
+  const picture = found.get("picture");
+  const [parade, vector] = [found.get("parade"), found.get("vectorscope")];
+  const [, columns = 0, levels = 0] = parade?.shape ?? [];
   return {
     header,
-    jpeg,
-    counts: {
-      header,
-      parade: new Uint16Array(data.slice(from, from + parade)),
-      vector: new Uint16Array(data.slice(from + parade, from + parade + header.side ** 2 * 2)),
-    },
+    jpeg: new Blob(picture ? [picture.bytes] : [], { type: "image/jpeg" }),
+    counts:
+      parade && vector
+        ? {
+            header,
+            columns,
+            levels,
+            side: vector.shape[0] ?? 0,
+            parade: new Uint16Array(parade.bytes),
+            vector: new Uint16Array(vector.bytes),
+          }
+        : null,
   };
 }
 

@@ -1983,6 +1983,23 @@ export interface components {
             /** Base */
             base?: number | null;
         };
+        /**
+         * BlockOut
+         * @description One block of a message: what it holds, and how many bytes of it follow the header.
+         */
+        BlockOut: {
+            /** Bytes */
+            bytes: number;
+            /** Name */
+            name: "picture" | ("parade" | "vectorscope");
+            /** Shape */
+            shape: number[];
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "jpeg" | "uint16";
+        };
         /** BoardOut */
         BoardOut: {
             /** Cameras */
@@ -3016,6 +3033,76 @@ export interface components {
             levels: string;
             /** Text */
             text: string;
+        };
+        /**
+         * DraftHeader
+         * @description The header of a message: what it is of, and the blocks after it, in their order.
+         */
+        DraftHeader: {
+            /** Blocks */
+            blocks: components["schemas"]["BlockOut"][];
+            /** Bottom */
+            bottom: number;
+            /** Clipped */
+            clipped: number | null;
+            /** Display */
+            display: string;
+            /** Frame */
+            frame: number;
+            /** Height */
+            height: number;
+            /** Light */
+            light: [
+                number,
+                number
+            ][];
+            /** Luma */
+            luma: [
+                number,
+                number
+            ];
+            /** Matched */
+            matched: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Outside */
+            outside: number | null;
+            /** Pixels */
+            pixels: number;
+            /** Recorded */
+            recorded: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Region */
+            region: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Scoped */
+            scoped: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /** Sequence */
+            sequence: number;
+            /** Top */
+            top: number;
+            /** Unseen */
+            unseen: number | null;
+            /** View */
+            view: string;
+            /** White */
+            white: number | null;
+            /** Width */
+            width: number;
         };
         /**
          * DriftOut
@@ -4244,8 +4331,6 @@ export interface components {
         };
         /** OverlaysIn */
         OverlaysIn: {
-            /** Clip Id */
-            clip_id: number;
             /**
              * Contours
              * @default false
@@ -4292,6 +4377,7 @@ export interface components {
              * @default
              */
             stand: string;
+            subject: components["schemas"]["SubjectIn"];
             /**
              * Whole
              * @default false
@@ -4541,11 +4627,8 @@ export interface components {
             loops: boolean;
             /** Rate */
             rate: number;
-            /**
-             * Scopes
-             * @default false
-             */
-            scopes: boolean;
+            /** Scopes */
+            scopes?: ("parade" | "vectorscope")[];
             seen: components["schemas"]["SeenIn"];
             /** View */
             view: string;
@@ -5035,11 +5118,9 @@ export interface components {
         };
         /**
          * SeenIn
-         * @description A frame of a clip, and how it is looked at.
+         * @description A frame of a subject, and how it is looked at.
          */
         SeenIn: {
-            /** Clip Id */
-            clip_id: number;
             /**
              * Frame
              * @default 0
@@ -5076,6 +5157,7 @@ export interface components {
              * @default
              */
             stand: string;
+            subject: components["schemas"]["SubjectIn"];
             /**
              * Whole
              * @default false
@@ -5347,6 +5429,19 @@ export interface components {
             kind: "problem";
             /** View */
             view: string;
+        };
+        /**
+         * SubjectIn
+         * @description What a pane shows: a clip, or a frame or still that is pinned.
+         */
+        SubjectIn: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "clip" | "pin";
         };
         /** TakeAsIn */
         TakeAsIn: {

@@ -32,7 +32,7 @@ export function OverlayLines({
   const found = useQuery(
     overlaysQuery(
       rested && {
-        clip_id: rested.clip_id,
+        subject: rested.subject,
         stand: rested.stand,
         frame: rested.frame,
         width: 480,

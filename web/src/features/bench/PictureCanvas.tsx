@@ -55,7 +55,7 @@ export function PictureCanvas({
         drawPart(context, view, regions[i] ?? WHOLE, clip, share);
       });
       canvas.dataset.drawn = "yes";
-      canvas.dataset.clip = parts.map(({ view }) => view.shown?.header.clip).join(" ");
+      canvas.dataset.clip = parts.map(({ view }) => view.shown?.header.name).join(" ");
       canvas.dataset.region = parts.map(({ view }) => view.shown?.header.region ?? "all").join(" ");
     };
     const stops = parts.map(({ view }) => view.paintWith(paint));

@@ -21,7 +21,7 @@ export function PicturePage() {
   const clips = angle?.angle.clips ?? [];
   const shown = useShownOnBench(Number(light), Number(camera));
   const clip =
-    clips.find((c) => c.id === shown?.clip_id) ?? pickClip(clips, place.kind, place.clips[1]);
+    clips.find((c) => c.id === shown?.subject.id) ?? pickClip(clips, place.kind, place.clips[1]);
   const [hand] = useState(createHand);
   const own = seenOf(place, clip, place.frames[1], place.match ? {} : asShot);
   const { view, label } = usePictureView(shown ?? own, hand, asItIs);
@@ -35,7 +35,7 @@ export function PicturePage() {
             width: `min(100vw, calc(100vh * ${clip.width / clip.height}))`,
           }}
         >
-          <PictureCanvas parts={parts} label={`${label.clip}, clean`} />
+          <PictureCanvas parts={parts} label={`${label.name}, clean`} />
         </div>
       )}
     </main>

@@ -58,13 +58,13 @@ export function Pictures({
   const inForce = angle.match ? `match ${angle.match.number}` : "as shot";
   const matched = compared !== null ? `match ${compared}` : own?.matched ? inForce : "as shot";
   const labels: Two<string> = [
-    `${reference?.clip ?? clips[0]?.name ?? "no clip"}${
+    `${reference?.name ?? clips[0]?.name ?? "no clip"}${
       compared !== null ? `, ${inForce}, in force` : beside ? ", as stated" : ""
     }${reference ? shares(reference) : ""}`,
     held
       ? "the reference, held (R)"
       : own
-        ? `${own.clip}, ${tried ?? matched}${shares(own)}`
+        ? `${own.name}, ${tried ?? matched}${shares(own)}`
         : (clips[1]?.name ?? "no clip"),
   ];
   const ownBoth = compared !== null || beside;

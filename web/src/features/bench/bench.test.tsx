@@ -16,7 +16,8 @@ import { usePictureView } from "./usePictureView";
 
 /** One message of the server: a header and a JPEG of three bytes. */
 function message(header: Partial<DraftHeader>): Response {
-  const head = new TextEncoder().encode(JSON.stringify({ jpeg: 3, scopes: false, ...header }));
+  const blocks = [{ name: "picture", type: "jpeg", shape: [2, 4, 3], bytes: 3 }];
+  const head = new TextEncoder().encode(JSON.stringify({ blocks, ...header }));
   const bytes = new Uint8Array(4 + head.length + 3);
   new DataView(bytes.buffer).setUint32(0, head.length, true);
   bytes.set(head, 4);
@@ -56,7 +57,7 @@ const SCENE: Scene = {
 };
 
 const seen = (frame: number, overrides: Overrides = {}): Seen => ({
-  clip_id: 3,
+  subject: { kind: "clip", id: 3 },
   stand: "k",
   frame,
   width: 960,
@@ -89,14 +90,14 @@ describe("a picture under the hand", () => {
       ({ off }) => usePictureView(seen(0, off ? asShot : {}), hand, ofAngle),
       { initialProps: { off: false } },
     );
-    answer({ matched: true, clip: "B001" });
+    answer({ matched: true, name: "B001" });
     await waitFor(() => expect(result.current.label?.matched).toBe(true));
     rerender({ off: true });
     await waitFor(() => expect(asked).toHaveLength(2));
     expect(asked[1]?.overrides).toEqual({ off: ["match", "trim"] });
     // The new one is not there yet: the old picture stays, and is still said to be matched.
     expect(result.current.label?.matched).toBe(true);
-    answer({ matched: false, clip: "B001" });
+    answer({ matched: false, name: "B001" });
     await waitFor(() => expect(result.current.label?.matched).toBe(false));
   });
 
@@ -117,8 +118,8 @@ describe("a picture under the hand", () => {
     view.ask(seen(0));
     fail(429);
     await waitFor(() => expect(asked).toHaveLength(2), { timeout: 2000 });
-    answer({ frame: 0, clip: "B001" });
-    await waitFor(() => expect(view.getSnapshot().label?.clip).toBe("B001"));
+    answer({ frame: 0, name: "B001" });
+    await waitFor(() => expect(view.getSnapshot().label?.name).toBe("B001"));
     view.ask(seen(1));
     await waitFor(() => expect(asked).toHaveLength(3));
     fail(422, { code: "media.missing", detail: "There is no file.", hint: "Bring it back." });

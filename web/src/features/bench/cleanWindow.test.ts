@@ -5,7 +5,7 @@ import { useShownOnBench, useTellCleanWindow } from "./cleanWindow";
 import { createHand } from "./hand";
 
 const seen = (frame: number): Seen => ({
-  clip_id: 7,
+  subject: { kind: "clip", id: 7 },
   stand: "k",
   frame,
   width: 960,

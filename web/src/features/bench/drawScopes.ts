@@ -44,9 +44,10 @@ export function drawParade(
 ): void {
   context.fillStyle = "#0d0d0d";
   context.fillRect(0, 0, width, height);
-  const header = (angle ?? reference)?.header;
-  if (!header) return;
-  const { columns, levels, bottom, top } = header;
+  const shown = angle ?? reference;
+  if (!shown) return;
+  const { columns, levels, header } = shown;
+  const { bottom, top } = header;
   const gutter = 26 * ratio;
   const gap = 6 * ratio;
   const panel = (width - gutter - 2 * gap) / 3;
@@ -102,7 +103,7 @@ export function drawParade(
 function rangesOf(counts: ScopeCounts): ([number, number] | null)[][] {
   const found = knownRanges.get(counts);
   if (found) return found;
-  const { columns, levels } = counts.header;
+  const { columns, levels } = counts;
   const made = [0, 1, 2].map((channel) =>
     Array.from({ length: columns }, (_, c) =>
       columnRange(counts.parade, (channel * columns + c) * levels, levels),
@@ -123,7 +124,7 @@ function outlineColumns(
   height: number,
   ratio: number,
 ): void {
-  const { columns, levels } = counts.header;
+  const { columns, levels } = counts;
   const ranges = rangesOf(counts)[channel] ?? [];
   context.strokeStyle = "#f2f2f2";
   context.lineWidth = 1.1 * ratio;
@@ -276,7 +277,7 @@ export function drawVectorscope(
   const image = angle ? vectorImage(angle) : null;
   if (image) context.drawImage(image, cx - size / 2, cy - size / 2, size, size);
   if (reference) {
-    const cell = size / reference.header.side;
+    const cell = size / reference.side;
     context.save();
     context.translate(cx - size / 2, cy - size / 2);
     context.scale(cell, cell);
@@ -345,7 +346,7 @@ function drawSkin(
 }
 
 function vectorImage(counts: ScopeCounts): OffscreenCanvas {
-  const { side } = counts.header;
+  const { side } = counts;
   const [canvas, image] = pad("vectorscope", side, side);
   const ramp = opacities(greatest(counts.vector, 0, counts.vector.length), 0.12);
   const pixels = new Uint32Array(image.data.buffer);
@@ -361,7 +362,7 @@ function vectorImage(counts: ScopeCounts): OffscreenCanvas {
 function outlineOf(counts: ScopeCounts): Path2D {
   const found = knownOutlines.get(counts);
   if (found) return found;
-  const { side } = counts.header;
+  const { side } = counts;
   const { vector } = counts;
   const soft = new Float32Array(side * side);
   let total = 0;

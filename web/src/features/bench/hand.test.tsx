@@ -11,7 +11,7 @@ import { readPlace } from "./useBenchPlace";
 import { usePictureView } from "./usePictureView";
 
 const SEEN: Seen = {
-  clip_id: 3,
+  subject: { kind: "clip", id: 3 },
   stand: "k",
   frame: 5,
   width: 960,
@@ -84,7 +84,7 @@ describe("a frame as the Bench looks at it", () => {
     const own = { ...clip({ width: 3840 }), stand: "s" };
     const seen = seenOf(place("output=hdr&mono=on&mark=unseen&hdr=whole"), own, 4, asShot);
     expect(seen).toEqual({
-      clip_id: own.id,
+      subject: { kind: "clip", id: own.id },
       stand: "s",
       frame: 4,
       width: 1280,

@@ -3,6 +3,7 @@ import {
   type DraftHeader,
   type DraftMessage,
   requestDraft,
+  SCOPES,
   type ScopeCounts,
   SESSION,
   type Seen,
@@ -18,7 +19,7 @@ export type Shown = {
 /** What a label says; another object only where something of it has changed. */
 export type Label = Pick<
   DraftHeader,
-  "clip" | "matched" | "unseen" | "outside" | "clipped" | "recorded" | "display" | "white"
+  "name" | "matched" | "unseen" | "outside" | "clipped" | "recorded" | "display" | "white"
 >;
 
 export type Snapshot = { label: Label | null; error: unknown };
@@ -118,7 +119,7 @@ export class PictureView {
         session: SESSION,
         view: this.name,
         sequence: this.sequence,
-        scopes: true,
+        scopes: SCOPES,
       });
       if (message === "busy") {
         await new Promise((resolve) => setTimeout(resolve, BUSY_AGAIN));
@@ -145,8 +146,8 @@ export class PictureView {
     cancelAnimationFrame(this.frame);
     this.frame = requestAnimationFrame(() => {
       for (const painter of this.painters) painter();
-      const { clip, matched, unseen, outside, clipped, recorded, display, white } = shown.header;
-      const label = { clip, matched, unseen, outside, clipped, recorded, display, white };
+      const { name, matched, unseen, outside, clipped, recorded, display, white } = shown.header;
+      const label = { name, matched, unseen, outside, clipped, recorded, display, white };
       const before = this.snapshot;
       const isSame = JSON.stringify(label) === JSON.stringify(before.label);
       if (!isSame || before.error) this.tell({ label, error: null });

@@ -109,7 +109,7 @@ export function seenOf(
   const region = place.zoom ? regionOf(place.zoom, side) : null;
   const scoped = place.scoped?.[side] ?? null;
   return {
-    clip_id: clip.id,
+    subject: { kind: "clip", id: clip.id },
     stand: clip.stand,
     frame,
     width: Math.min(clip.width, 1280),

@@ -61,7 +61,10 @@ describe("a trim under the hand", () => {
   });
 
   it("takes white off by as much as the core says, whatever was turned since", () => {
-    const known = { at: { ...NEUTRAL, warmth: 10 }, turn: { exposure: 0.07, warmth: -52, tint: 3 } };
+    const known = {
+      at: { ...NEUTRAL, warmth: 10 },
+      turn: { exposure: 0.07, warmth: -52, tint: 3 },
+    };
     const now = { ...NEUTRAL, warmth: 18, stops: 0.1 };
     const all = takenOff(now, OFF, ALL, undefined, known);
     expect([all.stops, all.warmth, all.tint]).toEqual([0.07, -42, 3]);
