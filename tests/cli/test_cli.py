@@ -308,7 +308,7 @@ def test_bad_input_is_one_line_and_leaves_nothing(tmp_path, capsys):
           "--angle-encoding", "rec709", "--out", str(tmp_path / "no" / "o.cube")],
          f"{tmp_path / 'no'}: There is no such folder"),
         (["bake", str(chain), "--size", "33", "--out", str(out)], "version 99"),
-        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 6"),
+        (["bake", str(chain), "--size", "33", "--out", str(out)], "versions 1 to 7"),
         (["bake", str(broken), "--size", "33", "--out", str(out)], "not JSON"),
         (["bake", str(chain), "--size", "34", "--out", str(out)], "invalid choice"),
         (["readback", str(text), "--chain", str(chain)], "version 99"),

@@ -36,6 +36,7 @@ _EXECUTOR = ("tests/core/chain/test_executor.py",)
 _BAYES = ("tests/core/matching/test_bayes.py",)
 _PLACES = ("tests/core/matching/test_places.py",)
 _TUNER = ("tests/core/matching/test_tuner.py",)
+_VIEWING = ("tests/core/viewing",)
 _DRAFTS = ("tests/server/test_rendering.py",)
 
 
@@ -48,18 +49,6 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     *_all(
         _CHAIN + "trim_maps.py",
         _TRIM,
-        (
-            "tint dropped",
-            "    if tint:\n        mat = either(tint",
-            "    if False:\n        mat = either(tint",
-        ),
-        ("tint the other way", "lambda v: moved(0.0, v)", "lambda v: moved(0.0, -v)"),
-        ("warmth the other way", "lambda v: moved(v, 0.0)", "lambda v: moved(-v, 0.0)"),
-        (
-            "luminance of a white not kept",
-            "mat = mat / float(AP1_LUMINANCE @ mat @ np.ones(3))",
-            "mat = mat * 1.0",
-        ),
         ("flare after the gains", "pack.affine(mat, mat @ flare)", "pack.affine(mat, flare)"),
         (
             "stops of channels ignored",
@@ -82,12 +71,25 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
         ),
     ),
     *_all(
+        _CHAIN + "white.py",
+        _TRIM,
+        ("tint dropped", "duv + tint / 1000", "duv + 0 * tint"),
+        ("tint the other way", "duv + tint / 1000", "duv - tint / 1000"),
+        ("warmth the other way", "white_at(mired + warmth", "white_at(mired - warmth"),
+        (
+            "luminance of a white not kept",
+            "mat / float(AP1_LUMINANCE @ mat @ np.ones(3))",
+            "mat / 1.0",
+        ),
+        ("white taken back by its own gains", "1 / cone_gains(*shift)", "cone_gains(*shift)"),
+    ),
+    *_all(
         _STAGES + "trim.py",
         _TRIM,
         (
             "bypass ignored",
-            "for p in self.off for n in FIELDS[p]",
-            "for p in () for n in FIELDS[p]",
+            "fields = {n: getattr(NEUTRAL, n) for p in self.off for n in FIELDS[p]}",
+            "fields = {n: getattr(NEUTRAL, n) for p in () for n in FIELDS[p]}",
         ),
         (
             "contrasts of light and clip added",
@@ -114,11 +116,11 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     *_all(
         _CHAIN + "compose.py",
         _COMPOSE,
-        ("clip trim ignored", "overrides.clip_trim or base.clip_trim", "overrides.clip_trim"),
+        ("clip trim ignored", "overrides.clip_trim or parts.clip_trim", "overrides.clip_trim"),
         (
             "draft of a clip's trim ignored",
-            "overrides.clip_trim or base.clip_trim",
-            "base.clip_trim",
+            "overrides.clip_trim or parts.clip_trim",
+            "parts.clip_trim",
         ),
         (
             "match of another encoding kept",
@@ -182,7 +184,7 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     ),
     *_all(
         _CHAIN + "_kernels.py",
-        _ENGINE,
+        _TRIM,
         (
             "CDL's saturation without green's weight",
             "luma = _LUMA_R * r + _LUMA_G * g + _LUMA_B * b\n            rr[i] = luma + sat",
@@ -237,7 +239,7 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     ),
     *_all(
         "syntonos/core/scopes/drawing.py",
-        ("tests/core/scopes/test_drawing.py", *_EXECUTOR),
+        ("tests/core/scopes/test_drawing.py", *_VIEWING),
         ("drawing ignores the frame's number", "plan(chain, number)", "plan(chain, 0)"),
         ("counts of one thread only", "total.parade += other.parade", "total.parade += 0"),
     ),
@@ -329,13 +331,13 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
         _TUNER,
         (
             "warmth told the other way",
-            "return Tuner(stops, -warmth, -tint,",
-            "return Tuner(stops, warmth, -tint,",
+            "return Tuner(stops - _light_lost(shift), *shift,",
+            "return Tuner(stops - _light_lost(shift), -shift[0], shift[1],",
         ),
         (
             "tint told the other way",
-            "return Tuner(stops, -warmth, -tint,",
-            "return Tuner(stops, -warmth, tint,",
+            "return Tuner(stops - _light_lost(shift), *shift,",
+            "return Tuner(stops - _light_lost(shift), shift[0], -shift[1],",
         ),
         (
             "exposure added, not taken off",
@@ -375,19 +377,52 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
         ),
     ),
     *_all(
-        _SERVER + "rendering/pictures.py",
+        "syntonos/core/viewing/viewing.py",
+        _VIEWING,
+        (
+            "looking ignores the frame's number",
+            'how = {"number": asked.frame,',
+            'how = {"number": 0,',
+        ),
+        (
+            "scopes of what is shown, not of the region",
+            "part = region if asked.scoped is None else",
+            "part = region if True else",
+        ),
+        ("softening of colours by themselves", "detail=NEUTRAL.detail)", "detail=(0.5, 0.5, 0.5))"),
+        (
+            "light after the wrong stage",
+            "replace(overrides, until=stage,",
+            "replace(overrides, until='input',",
+        ),
+    ),
+    *_all(
+        "syntonos/core/viewing/marks.py",
+        _VIEWING,
+        (
+            "marks at the first frame",
+            "chain, frame_rgb, frame=frame, region=region",
+            "chain, frame_rgb, frame=0, region=region",
+        ),
+    ),
+    *_all(
+        _SERVER + "rendering/subjects.py",
         _DRAFTS,
         (
             "drafts ignore the frame's number",
-            "chain, frame, number=seen.frame, region=region",
-            "chain, frame, number=0, region=region",
+            "        body.frame, body.width,",
+            "        0, body.width,",
         ),
-        ("scopes of the whole, not of the region", "if seen.scoped is not None:", "if False:"),
+        ("the look under the hand ignored", "look=body.look,", "look=None,"),
     ),
     *_all(
         _SERVER + "rendering/keys.py",
         _DRAFTS,
-        ("the frame is not in a picture's key", "seen.frame, seen.width", "seen.width"),
+        (
+            "what was asked for is not in a picture's key",
+            "ENGINE_VERSION, asked, QUALITY",
+            "ENGINE_VERSION, QUALITY",
+        ),
     ),
     *_all(
         _SERVER + "rendering/service.py",
@@ -400,7 +435,7 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     ),
     *_all(
         _SERVER + "history/services.py",
-        ("tests/server/test_history.py",),
+        ("tests/server/test_history.py", "tests/server/test_trims.py"),
         (
             "stale bases of revisions taken",
             "        if now != base_number:",

@@ -3,19 +3,22 @@
 import json
 
 import numpy as np
+import pytest
 
 from syntonos.cli.main import main
 from syntonos.core.chain import chain_to_json, compile_chain, compose, run
 from syntonos.core.chain.bake import bake_lut
 from syntonos.core.chain.compose import Parts
 from syntonos.core.chain.document import Decode, Match
+from syntonos.core.chain.stages.trim import HueTrim, LevelTrim, Trim
 from syntonos.core.formats import read_cube
 from syntonos.server.handover.services import chain_for
 from syntonos.server.looks.services import set_balance, set_look
 from syntonos.server.matching.models import ChartReading
 from syntonos.server.matching.models import Match as MatchRow
+from syntonos.server.matching.trims import set_trim
 from syntonos.server.rendering.schemas import SeenIn
-from syntonos.server.rendering.views import seen_through
+from syntonos.server.rendering.subjects import subject_through
 
 ENCODINGS = ("s-log3/s-gamut3.cine", "logc3-ei800/awg3", "v-log/v-gamut", "logc4/awg4", "srgb",
              "n-log/n-gamut", "c-log2/cinema-gamut", "acescct/ap1")  # fmt: skip
@@ -47,6 +50,16 @@ def random_cdl(rng):
             "clamp": bool(rng.random() < 0.3)}  # fmt: skip
 
 
+def random_trim(rng):
+    return Trim(
+        stops=float(rng.uniform(-0.5, 0.5)), warmth=float(rng.uniform(-60, 60)),
+        tint=float(rng.uniform(-8, 8)), flare=float(rng.uniform(0, 0.003)),
+        contrast=float(rng.uniform(0.9, 1.1)),
+        levels=(LevelTrim(warmth=float(rng.uniform(-20, 20))), LevelTrim(), LevelTrim()),
+        hues=tuple(HueTrim(turn=float(rng.uniform(-8, 8))) for _ in range(6)),
+    )  # fmt: skip
+
+
 def test_two_hundred_random_settings_agree_to_a_hundred_thousandth(place, read, tmp_path):
     rng = np.random.default_rng(15)
     read("B")
@@ -76,10 +89,14 @@ def test_two_hundred_random_settings_agree_to_a_hundred_thousandth(place, read, 
         steps = [{"kind": "cdl", "cdl": random_cdl(rng), "mix": float(rng.uniform(0.3, 1))}
                  for _ in range(rng.integers(0, 3))]  # fmt: skip
         set_look(production, None, {"kind": "look", "steps": steps}, i)
+        trims = random_trim(rng), random_trim(rng)
+        set_trim(light, camera, None, trims[0], i)
+        set_trim(light, camera, clip, trims[1], i)
         output = OUTPUTS[rng.integers(len(OUTPUTS))]["key"]
         # The Bench.
-        seen = SeenIn(clip_id=clip.pk, overrides={"output": output})
-        _, shown, _ = seen_through(seen)
+        seen = SeenIn(subject={"kind": "clip", "id": clip.pk}, overrides={"output": output})
+        subject, overrides = subject_through(seen)
+        shown = compose(subject.parts, overrides)
         # What is taken away.
         taken, _ = chain_for(light, camera, output, clip)
         table = bake_lut(taken, 17)
@@ -96,4 +113,5 @@ def test_two_hundred_random_settings_agree_to_a_hundred_thousandth(place, read, 
         assert (shown.decode, shown.match) == (Decode(clip.encoding, clip.levels), stage)
         assert shown.balance.stops == dials["stops"]
         assert len(shown.look.steps) == len(steps)
+        assert shown.trim.stops == pytest.approx(trims[0].stops + trims[1].stops)
     assert worst < 1e-5

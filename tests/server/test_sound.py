@@ -181,7 +181,7 @@ def test_a_job_whose_process_ended_is_begun_again_and_says_so(place, monkeypatch
     job = Job.objects.create(production=place.production, kind="check-clips", title="x",
                              state="running", progress=0.4)  # fmt: skip
     queued = []
-    monkeypatch.setattr("syntonos.server.jobs.queue.work", queued.append)
+    monkeypatch.setattr("syntonos.server.jobs.queue.work", lambda pk, **_: queued.append(pk))
     jobs.take_up_again()
     job.refresh_from_db()
     assert (job.state, job.progress, queued) == ("queued", 0.0, [job.pk])

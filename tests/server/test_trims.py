@@ -19,6 +19,7 @@ from syntonos.core.chain import (
 )
 from syntonos.core.chain.white import white_shift
 from syntonos.core.formats import read_cube
+from syntonos.server.footage.models import Clip
 from syntonos.server.looks.models import Balance
 from syntonos.server.matching.chains import chain_of, parts_of_camera
 from syntonos.server.matching.models import Trim as Row
@@ -127,6 +128,15 @@ def test_what_has_to_be_turned_takes_all_of_it_off_in_one_go(api, place, angle):
     assert abs(second["exposure"]) < 0.01
     assert abs(second["warmth"]) < 0.5
     assert abs(second["tint"]) < 0.1
+
+
+def test_a_unit_correction_is_of_angles_and_never_of_the_reference(api, place):
+    for letter, stops in (("A", 0.0), ("B", 1.0)):
+        api("patch", f"/cameras/{place.cameras[letter].pk}", {"unit_stops": 1.0})
+        clip = Clip.objects.select_related("camera__production").get(
+            pk=place.clips[letter, "scene"].pk
+        )
+        assert chain_of(clip).input.unit == pytest.approx((2.0**stops,) * 3)
 
 
 def test_one_step_takes_it_back(api, place, angle):

@@ -63,6 +63,12 @@ def test_with_a_mix_the_match_works_between_a_colour_and_its_luminance():
     same = replace(Match(), stops=1.0, mix=0.5)
     chain = compose(Parts(Decode("linear/ap1"), LINEAR, match=same))
     assert light(chain, 0.3, 0.2, 0.1) == pytest.approx((0.6, 0.4, 0.2), abs=2e-6)
+    # A red of .4 through P is .25444574 .05444574 .05444574; red doubled .50889148; its luminance
+    # .17815892, and P undone is two times each less that.
+    white = replace(Match(), reference_white=(2.0, 1.0, 1.0), mix=0.5)
+    chain = compose(Parts(Decode("linear/ap1"), LINEAR, match=white))
+    assert light(chain, 0.4, 0.0, 0.0) == pytest.approx(
+        (0.83962404, -0.06926744, -0.06926744), abs=2e-6)  # fmt: skip
     # Red of one half on black, seen through P: (.5 .5 + .5 * 0.2722287 * .5) and twice the other;
     # flare .1 in P is a grey of .1 in AP1, since P keeps greys.
     flared = replace(Match(), angle_flare=(0.1, 0.1, 0.1), mix=0.5)

@@ -34,7 +34,7 @@ from syntonos.core.chain.stages.trim import (
     read_trim,
 )
 from syntonos.core.chain.trimming import beyond, refuse_beyond
-from syntonos.core.chain.white import shift_of, taken_back
+from syntonos.core.chain.white import cone_gains, matrix_of_gains, shift_of, taken_back
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 from syntonos.core.errors import ChainError
@@ -112,7 +112,10 @@ def test_trim_balance_and_casts_have_one_scale_of_white(warmth, tint):
     np.testing.assert_allclose(run(compile_chain(balanced), light), turned, rtol=1e-5)
     np.testing.assert_allclose(shift_of(shown[0]), (warmth, tint), atol=0.02)
     # What takes it back leaves nothing, of any colour.
+    np.testing.assert_allclose(shown @ AP1.to_xyz[1], grey @ AP1.to_xyz[1], rtol=1e-5)
     other_way, off = taken_back((warmth, tint))
+    back_of_grey = matrix_of_gains(1 / cone_gains(warmth, tint)) @ np.ones(3)
+    assert back_of_grey @ AP1.to_xyz[1] == pytest.approx(1, rel=1e-6)  # a neutral keeps its light
     back = trimmed(Trim(warmth=other_way, tint=off), turned)
     np.testing.assert_allclose(back / back[0, 0], light / light[0, 0], rtol=2e-4)
 
@@ -329,6 +332,10 @@ def test_softening_takes_detail_off_and_is_the_same_in_a_region():
         ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.21, 0.1, 0.1]},
                     {"angle": [0.2, 0.1, 0.1], "reference": [0.18, 0.1, 0.1]}]}, "trim.pairs",
          r"Pairs 1 and 2 contradict.*Without pair 1 its colour is ΔE \d+\.\d off"),
+        # Near each other, and pulled apart by more than they are: said of these two, by number.
+        ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.215, 0.1, 0.1], "reach": 0.3},
+                    {"angle": [0.205, 0.1, 0.1], "reference": [0.19, 0.1, 0.1], "reach": 0.3}]},
+         "trim.pairs", "Pairs 1 and 2 contradict"),
         ({"pairs": [{"angle": [0.2, 0.1, 0.1], "reference": [0.21, 0.1, 0.1], "origin": 4}]},
          "chain.invalid", "origin"),
         ({"keys": [{"number": "stops", "points": [[4, 0.1], [4, 0.2]]}]}, "trim.keys", "follows"),

@@ -97,6 +97,12 @@ def test_the_match_is_the_answer_exactly():
     want = corrected(answer, lin @ mixing.T) @ np.linalg.inv(mixing).T
     # The chain divides by the white once more where the residual is looked up: nearly nothing.
     np.testing.assert_allclose(through_match(match, lin), want, atol=2e-4 * want.max())
+    # Neutral goes by whites and flares alone: no model of colour moves it.
+    grey = 0.3 * np.array(match.angle_white) / 2**match.stops + np.array(match.angle_flare)
+    goal = 0.3 * np.array(match.reference_white) + np.array(match.reference_flare)
+    assert match.smooth
+    np.testing.assert_allclose(through_match(match, np.linalg.solve(mixing, grey)),
+                               np.linalg.solve(mixing, goal), rtol=1e-6)  # fmt: skip
 
 
 def _flared(flare):
@@ -120,6 +126,8 @@ def test_flare_is_found_in_the_camera_that_has_it(flare):
     np.testing.assert_allclose(found, abs(flare), rtol=0.25)
     np.testing.assert_allclose(other, 0, atol=0.1 * abs(flare))
     np.testing.assert_allclose(answer.offset * level, 0, atol=0.1 * abs(flare))
+    # Flare made the first white wrong by some per cent; the rounds have put that right.
+    assert np.abs(answer.white).max() < 0.005
 
 
 def test_what_the_last_round_finds_of_flare_is_in_the_match(monkeypatch):
@@ -144,3 +152,6 @@ def test_a_weight_draws_the_fit_towards_a_patch(problem):
         return np.linalg.norm((problem.target - fitted - smooth)[15:18])
 
     assert left(heavy) < 0.8 * left(problem)
+    # Its reading counts as ten of it would: a tenth of the variance.
+    own = slice(15, 18)
+    np.testing.assert_allclose(10 * heavy.own_noise[own, own], problem.own_noise[own, own])

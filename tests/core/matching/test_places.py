@@ -175,6 +175,25 @@ def test_places_are_gathered_by_the_camera_with_less_noise(noisy):
     assert abs(slope) < 0.04
 
 
+def test_a_colour_is_the_mean_of_the_places_that_agree():
+    want, got, _, rng = _scene()
+    moved = rng.permutation(len(want))[: len(want) // 6]
+    want[moved] *= 2.5  # into another light, which only the reference saw
+    groups = clusters_of(want, got)
+    ratio = np.log(groups.reference / groups.angle).mean(axis=1)
+    assert np.median(ratio) == pytest.approx(np.log(2), abs=0.03)
+
+
+def test_a_picture_that_is_shifted_is_found_to_a_part_of_a_pixel(pair):
+    # The same picture, 24 pixels further left and 10 higher.
+    one, other = pair[0][:500, :900], pair[0][10:510, 24:924]
+    found = find_places(one, other)
+    size = np.array([one.shape[1], one.shape[0]])
+    shift = np.median((found.at_angle - found.at_reference) * size, axis=0)
+    np.testing.assert_allclose(shift, (-24, -10), atol=0.2)
+    np.testing.assert_allclose(np.median(found.reference / found.angle), 1, atol=5e-3)
+
+
 def test_a_colour_of_many_places_is_surer_than_one_of_few():
     groups = clusters_of(*_scene(spread=0.1)[:2])
     few = groups.count < 200  # above, what is counted has an end

@@ -60,6 +60,22 @@ describe("what is under the hand", () => {
     expect(SEEN.overrides).toEqual({ off: ["match"] });
   });
 
+  it("drafts the trim of the light and what the clip adds, each as it is turned", () => {
+    const hand = createHand();
+    hand.setState({ trim: { stops: 0.5 }, clipTrim: { warmth: 12 } });
+    const { trim, clip_trim } = ofAngle(SEEN, hand.getState()).overrides;
+    expect([trim?.stops, trim?.warmth]).toEqual([0.5, 0]);
+    expect([clip_trim?.stops, clip_trim?.warmth]).toEqual([0, 12]);
+    // The reference has no trim of the angle.
+    expect(ofReference(SEEN, hand.getState()).overrides.trim).toBeUndefined();
+  });
+
+  it("shows the picture before the trim where that is held, and nothing else left out", () => {
+    const hand = createHand();
+    hand.setState({ isBefore: true, trim: { stops: 0.5 } });
+    expect(ofAngle(SEEN, hand.getState()).overrides).toEqual({ off: ["match", "trim"] });
+  });
+
   it("is asked for as large as it is shown, and whole when the hand rests", () => {
     vi.stubGlobal("fetch", () => new Promise(() => undefined));
     const asked = vi.spyOn(PictureView.prototype, "ask");
