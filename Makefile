@@ -10,6 +10,9 @@ export SYNTONOS_CACHE := $(CURDIR)/var/cache
 export NPM_CONFIG_UPDATE_NOTIFIER := false
 # The matrices are small: threads of the linear algebra only get into each other's way.
 export OPENBLAS_NUM_THREADS := 1
+# Images of containers often forbid compiled modules to be kept; every process would then compile
+# all packages anew, which takes longer than most of what it is started for.
+unexport PYTHONDONTWRITEBYTECODE
 
 .PHONY: setup demo test check bench evaluate evaluate-picture hostile mutate soak schema plates clean
 .DELETE_ON_ERROR:

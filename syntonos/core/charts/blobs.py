@@ -90,14 +90,13 @@ def _merge(blobs: NDArray[np.float64]) -> NDArray[np.float64]:
     tree = cKDTree(blobs[:, :2])
     size = np.sqrt(blobs[:, 2])
     taken = np.zeros(len(blobs), bool)
-    out, votes = [], []
+    groups: list[NDArray[np.intp]] = []
     for i in np.argsort(-blobs[:, 2]):
         if taken[i]:
             continue
         near = np.array(tree.query_ball_point(blobs[i, :2], 0.18 * size[i]))
         same = near[(np.abs(np.log(blobs[near, 2] / blobs[i, 2])) < 0.45) & ~taken[near]]
         taken[same] = True
-        out.append(np.median(blobs[same], axis=0))
-        votes.append(len(same))
-    order = np.argsort(-np.array(votes), kind="stable")[:_MOST]
-    return np.array(out)[order]
+        groups.append(same)
+    order = np.argsort([-len(group) for group in groups], kind="stable")[:_MOST]
+    return np.array([np.median(blobs[groups[i]], axis=0) for i in order])
