@@ -6,7 +6,7 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -33,7 +33,7 @@ from syntonos.core.errors import FitError
 from syntonos.core.matching.by_areas import Area, Shot, areas_from_json, fit_areas
 from syntonos.core.matching.by_places import fit_places, joined
 from syntonos.core.matching.by_statistics import fit_statistics
-from syntonos.core.matching.highlights import clipped_channels, top_of
+from syntonos.core.matching.highlights import clipped_as_in_scenes, clipped_channels, top_of
 from syntonos.core.matching.places import Places, find_places, pixels_within, within_areas
 from syntonos.core.matching.report import scene_fit_to_json
 from syntonos.core.matching.scene_fit import SceneFit
@@ -58,6 +58,7 @@ class _Seen:
 
     lights: list[NDArray[np.float32]]
     clear: list[NDArray[np.bool_]]
+    codes: list[NDArray[np.float32]]  # as stored; none of pictures that are no footage
 
 
 def match_by_scene(args: argparse.Namespace, ways: tuple[str, ...]) -> int:
@@ -93,6 +94,10 @@ def match_by_scene(args: argparse.Namespace, ways: tuple[str, ...]) -> int:
     if found is None:
         return OTHER_SCENE
     fit, words, evidence = found
+    space = find_encoding(args.angle_encoding)
+    fit = replace(
+        fit, match=clipped_as_in_scenes(fit.match, sides[1].codes, space, levels["angle"])
+    )  # fmt: skip
     chain = _chain(args, levels, fit)
     lut_levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{args.angle_encoding} {levels['angle']} to {args.to}, matched {_WORDS[fit.by]}"
@@ -221,6 +226,7 @@ def _seen(paths: list[str], encoding: str, levels: str) -> _Seen:
             np.asarray(~clipped_channels(code, space, levels, top=top).any(axis=-1), np.bool_)
             for code in codes
         ],
+        codes,
     )
 
 
@@ -259,7 +265,7 @@ def _as_target(args: argparse.Namespace, levels: str, limits: list[str]) -> _See
     targets = [target_light(code, taken, levels, output, profile)
                for code, profile in pictures[:_MOST_PAIRS]]  # fmt: skip
     limits += sorted({t.limit for t in targets if t.limit})
-    return _Seen([t.light for t in targets], [t.usable for t in targets])
+    return _Seen([t.light for t in targets], [t.usable for t in targets], [])
 
 
 def _places(sides: list[_Seen], areas: list[Area] | None) -> tuple[Places, int]:

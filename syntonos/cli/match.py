@@ -58,6 +58,7 @@ from syntonos.core.matching import (
 )
 from syntonos.core.matching.by_places import are_enough
 from syntonos.core.matching.carried import CARRIES, lut_cost
+from syntonos.core.matching.highlights import fill_of
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.scene_check import check_by_scene
 from syntonos.core.matching.scene_fit import Clusters
@@ -109,6 +110,7 @@ def run_match(args: argparse.Namespace) -> int:
         if scene.colours is not None:
             options = replace(options, scene=scene.colours)
             fit = fit_match(charts.reference, charts.angle, options)
+    fit = _filled(args, charts.angle, fit)
     chain = _match_chain(args, charts, fit)
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{charts.angle.encoding} {charts.angle.levels} to {args.to}"
@@ -176,6 +178,15 @@ def _scene_clip(args: argparse.Namespace, angle: ChartReading, said: list[str]) 
         said.append("Nothing in the angle's scenes is clipped: where its sensor ends is not "
                     "known, and clipped highlights would keep the match's tint.")  # fmt: skip
     return clip
+
+
+def _filled(args: argparse.Namespace, angle: ChartReading, fit: MatchFit) -> MatchFit:
+    """Return a fit that fills clipped highlights as the angle's scenes say, where there are any."""
+    if not args.angle_scene:
+        return fit
+    codes = frames_of(args.angle_scene, angle.encoding)
+    fill = fill_of(codes, find_encoding(angle.encoding), angle.levels)
+    return replace(fit, match=replace(fit.match, highlights=fill))
 
 
 @dataclass(frozen=True, slots=True)

@@ -445,6 +445,16 @@ def test_a_match_by_the_scene_needs_no_chart_and_refuses_another_scene(media, tm
     assert parts[0] != parts[1]
     capsys.readouterr()
     assert nothing["stops"] == 0
+    # Where the angle's sensor clips is seen in its scene: the third camera's ends at 9.
+    one, other = (str(sorted((media / name).glob("?001_02*"))[0]) for name in ("Alder", "Cedar"))
+    assert main([
+        "match", "--reference", one, "--reference-encoding", "logc3-ei800/awg3", "--angle", other,
+        "--angle-encoding", "v-log/v-gamut", "--angle-levels", "legal", "--size", "17",
+        "--by", "statistics", "--out", str(out), "--report", str(report),
+    ]) == 0  # fmt: skip
+    stages = {s["kind"]: s for s in json.loads(report.read_text())["chain"]["stages"]}
+    assert stages["match"]["clip"] == pytest.approx(9, rel=1e-3)
+    capsys.readouterr()
     # The same frame as a scanned negative, written by OpenColorIO's own transform, says the same.
     scan = tmp_path / "scan.dpx"
     code = RecordingReader([files["A"]]).read(0)

@@ -147,6 +147,41 @@ def bring_to_reference(match: Match, lin_ap1: A) -> A:
     return through_match(match, lin_ap1)
 
 
+def difference_as_shot(reference: ChartReading, angle: ChartReading) -> float:
+    """Return how far apart two cameras are as shot: what `MatchFit.before` says once they match.
+
+    Parameters
+    ----------
+    reference, angle : ChartReading
+        Of the same chart under the same light.
+
+    Returns
+    -------
+    float
+        Mean CIEDE2000 in scene-linear, under the white of the reference's own greys, over patches
+        that neither reading speaks against; of all where too few are left to fit a match. A fit
+        leaves out what it finds glared as well.
+
+    Raises
+    ------
+    FitError
+        fit.other_chart when the readings are of different charts.
+    """
+    options = FitOptions()
+    _check(reference, angle, options)
+    reasons = _left_out(reference, angle, options)
+    try:
+        used = spread_out(reference, _usable(len(reference.layout.names), reasons))
+        readings = readings_of(reference, angle, used)
+    except FitError:
+        # Too little is left for a fit: the chart's mean colour stands for white.
+        lin = working(reference)
+        white = lin.mean(axis=0) / float(lin.mean(axis=0) @ AP1_LUMINANCE)
+        return float(scene_delta_e(working(angle), lin, white).mean())
+    judge = _Judge(reference, angle, readings, reasons, used)
+    return judge.mean(judge.before)
+
+
 def _left_out(reference: ChartReading, angle: ChartReading, options: FitOptions) -> dict[int, str]:
     reasons: dict[int, str] = {}
     for who, reading in (("reference", reference), ("angle", angle)):
@@ -511,4 +546,4 @@ def _warnings(
 
 
 __all__ = ["FitOptions", "MatchFit", "ModelChoice", "PatchResidual", "bring_to_reference",
-           "fit_match", "working"]  # fmt: skip
+           "difference_as_shot", "fit_match", "working"]  # fmt: skip

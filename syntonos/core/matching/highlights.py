@@ -8,14 +8,15 @@ would have been: `fill_of` finds the exponents of `chain.Highlights`.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Final
 
 import numpy as np
 from numpy.typing import NDArray
 
-from syntonos.core.chain import Highlights
+from syntonos.core.chain import Highlights, Match
 from syntonos.core.chain.marks import any_channel
+from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import Encoding, decode, encode, take_levels_off
 from syntonos.core.encodings.scalar import LINEAR
 
@@ -118,6 +119,26 @@ def fill_of(
     return Highlights(
         light_top, _exponent(red - green, green - blue), _exponent(blue - green, green - red)
     )
+
+
+def clipped_as_in_scenes(
+    match: Match, codes: Sequence[NDArray[np.float32]], encoding: Encoding, levels: str
+) -> Match:
+    """Return a match with where the angle's sensor clips, and how that is filled, by its scenes.
+
+    For matches that stand on scenes alone: no chart's white says how bright they are.
+
+    Parameters
+    ----------
+    codes : sequence of (h, w, 3) float32
+        Stored code values of the angle's scenes, not scaled down.
+    encoding, levels
+        How they are taken.
+    """
+    return replace(
+        match, clip=clip_of_scenes(codes, encoding, levels, 1.0),
+        highlights=fill_of(codes, encoding, levels),
+    )  # fmt: skip
 
 
 def _exponent(end: NDArray[np.float64], other: NDArray[np.float64]) -> float:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Final, Literal, get_args
 
 import numpy as np
@@ -11,14 +11,13 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import Decode, Parts, chain_to_json, compose
 from syntonos.core.chain import Match as Stage
-from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError, FitError
 from syntonos.core.matching.by_areas import Area, Shot, colours_of_areas, fit_areas
 from syntonos.core.matching.by_places import fit_places, joined
 from syntonos.core.matching.by_statistics import fit_statistics
 from syntonos.core.matching.fit import white_distance
-from syntonos.core.matching.highlights import fill_of
+from syntonos.core.matching.highlights import clipped_as_in_scenes
 from syntonos.core.matching.models import AVERAGED
 from syntonos.core.matching.places import WIDTH, Places, pixels_within, within_areas
 from syntonos.core.matching.pooled import pooled_prior
@@ -439,8 +438,4 @@ def _as_the_sensor_clips(match: Stage, clip: Clip) -> Stage:
         frames = frames_looked_at(clip)
     except ColourError:  # missing or broken: said elsewhere
         return match
-    encoding = find_encoding(clip.encoding)
-    return replace(
-        match, clip=clip_of_scenes(frames, encoding, clip.levels, 1.0),
-        highlights=fill_of(frames, encoding, clip.levels),
-    )  # fmt: skip
+    return clipped_as_in_scenes(match, frames, find_encoding(clip.encoding), clip.levels)

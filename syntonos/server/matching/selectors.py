@@ -16,8 +16,7 @@ from syntonos.core.chain import read_chain, read_trim
 from syntonos.core.charts import ChartReading as CoreReading
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import reading_from_json
-from syntonos.core.matching.fit import working
-from syntonos.core.matching.metric import scene_delta_e
+from syntonos.core.matching.fit import difference_as_shot
 from syntonos.core.matching.tuner import Tuner, tuner_of
 from syntonos.core.matching.verdict import Verdict, judge_match
 from syntonos.server.matching.models import ChartReading, Match, Pin
@@ -357,8 +356,5 @@ def tuner_before(base: ChartReading, own: ChartReading) -> dict[str, float]:
 
 @lru_cache(maxsize=1024)
 def _delta_e_of(base: str, own: str) -> float:
-    both = [reading_from_json(json.loads(text)) for text in (base, own)]
-    want, got = (working(reading) for reading in both)
-    mids = want[list(both[0].layout.mid_greys) or slice(None)]
-    white = (mids / mids.mean(axis=1, keepdims=True)).mean(axis=0)
-    return float(scene_delta_e(got, want, white).mean())
+    want, got = (reading_from_json(json.loads(text)) for text in (base, own))
+    return difference_as_shot(want, got)

@@ -16,7 +16,7 @@ from syntonos.core.matching import (
     reading_from_json,
     reading_to_json,
 )
-from syntonos.core.matching.fit import bring_to_reference, working
+from syntonos.core.matching.fit import bring_to_reference, difference_as_shot, working
 from syntonos.core.matching.metric import difference_jacobian, scene_delta_e
 from syntonos.core.matching.scene_fit import Clusters
 from syntonos.core.matching.tuner import tuner_of
@@ -191,6 +191,22 @@ def test_clipped_and_chosen_patches_are_left_out_with_their_reason():
     assert reasons[19] == "clipped in the angle"
     assert reasons[13] == "by hand"
     assert fit.residuals[18].predicted is None
+
+
+def test_cameras_are_as_far_apart_before_a_match_as_the_match_says():
+    base, own = reading(camera_a()), reading(camera_b(stops=0.7))
+    fit = fit_match(base, own)
+    assert all(r.left_out is None for r in fit.residuals)
+    assert difference_as_shot(base, own) == pytest.approx(fit.before, rel=1e-9)
+    # CIEDE2000 under the white of the reference's own mid greys, without what is cut off.
+    own = reading(camera_b(clip=0.6, stops=0.2))
+    used = [i for i, patch in enumerate(own.patches) if not {"clipped", "crushed"} & {*patch.flags}]
+    assert 0 < 24 - len(used) < 6
+    mids = [i for i in base.layout.mid_greys if i in used]
+    nominal = (np.array(base.layout.nominal) @ AP1.to_xyz[1])[mids]
+    white = np.median(working(base)[mids] / nominal[:, None], axis=0)
+    apart = scene_delta_e(working(own)[used], working(base)[used], white).mean()
+    assert difference_as_shot(base, own) == pytest.approx(apart, rel=1e-9)
 
 
 def test_few_patches_give_white_and_exposure_and_fewer_are_refused():

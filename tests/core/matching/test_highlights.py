@@ -15,7 +15,13 @@ from syntonos.core.chain import (
     run,
 )
 from syntonos.core.encodings import encode, find_encoding
-from syntonos.core.matching.highlights import clipped_channels, fill_of, shares_of, top_of
+from syntonos.core.matching.highlights import (
+    clipped_as_in_scenes,
+    clipped_channels,
+    fill_of,
+    shares_of,
+    top_of,
+)
 from tests.opencolorio import processor
 
 LINEAR = "linear/ap1"
@@ -105,7 +111,8 @@ def test_what_a_scene_shows_below_the_top_gives_back_most_of_what_was_lost(shine
     code = encode(recorded, encoding.curve).astype(np.float32)
     found = fill_of([code], encoding, "full")
     assert found.top == pytest.approx(1.0)
-    match = Match(highlights=found)
+    match = clipped_as_in_scenes(Match(), [code], encoding, "full")
+    assert match.highlights == found
     chain = Chain(Decode("rec709-2.4"), EncodingOutput("linear/bt709"), match=match)
     filled = run(compile_chain(chain), code)
     # Where one channel only was lost: with more of them nothing tells how bright it was.

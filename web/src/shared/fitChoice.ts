@@ -9,8 +9,10 @@ export type FitChoice = {
   model: Model;
   /** Patches to leave out, by number. */
   leaveOut: number[];
-  /** Patches that count four times, beside the skins. */
+  /** Patches that count more, beside the skins. */
   marked: number[];
+  /** What the match in force weighed patches with, by number; what is marked anew counts four. */
+  weights: Readonly<Record<number, number>>;
   skins: boolean;
   areas: AreaPair[];
   /** Whether the pair's charts in other lights take part. */
@@ -30,6 +32,7 @@ export const plainChoice: FitChoice = {
   model: "averaged",
   leaveOut: [],
   marked: [],
+  weights: {},
   skins: false,
   areas: [],
   pool: false,
@@ -49,11 +52,13 @@ export function choiceOf(angle: Angle): FitChoice {
   if (!match || match.borrowed) return plainChoice;
   const weighed = match.weights.map((w) => w.patch);
   const skins = skinsOf(angle);
+  const allSkins = skins.length > 0 && skins.every((i) => weighed.includes(i));
   return {
     ...plainChoice,
     model: match.asked,
-    skins: skins.length > 0 && skins.every((i) => weighed.includes(i)),
-    marked: weighed.filter((i) => !skins.includes(i)),
+    skins: allSkins,
+    marked: allSkins ? weighed.filter((i) => !skins.includes(i)) : weighed,
+    weights: Object.fromEntries(match.weights.map((w) => [w.patch, w.weight])),
     leaveOut: match.residuals.filter((r) => r.left_out === "by hand").map((r) => r.index),
     areas: match.areas.map((pair) => ({ ...pair })),
     pool: match.pool,
@@ -69,7 +74,7 @@ export function fitBody(choice: FitChoice, angle: Angle) {
   return {
     model: choice.model,
     leave_out: choice.leaveOut,
-    weights: [...weighed].map((patch) => ({ patch, weight: WEIGHT })),
+    weights: [...weighed].map((patch) => ({ patch, weight: choice.weights[patch] ?? WEIGHT })),
     areas: choice.areas.flatMap(({ reference, angle: own, weight }) =>
       reference && own ? [{ reference, angle: own, weight }] : [],
     ),

@@ -27,7 +27,7 @@ describe("what the next fit is to do", () => {
     const made = match({
       asked: "roots",
       pool: true,
-      weights: [1, 2, 9].map((patch) => ({ patch, weight: 4 })),
+      weights: [4, 4, 2.5].map((weight, k) => ({ patch: [1, 2, 9][k] ?? 0, weight })),
       residuals: residuals({ 5: { left_out: "by hand" }, 6: { left_out: "clipped" } }),
     });
     const choice = choiceOf(angle({ match: made }));
@@ -38,8 +38,17 @@ describe("what the next fit is to do", () => {
       marked: [9],
       leaveOut: [5],
     });
-    const sent = fitBody(choice, angle()).weights.map((w) => w.patch);
-    expect(sent.sort()).toEqual([1, 2, 9]);
+    // Weights are kept as they are; one that is marked anew counts four.
+    const sent = fitBody({ ...choice, marked: [9, 12] }, angle()).weights;
+    expect(Object.fromEntries(sent.map((w) => [w.patch, w.weight]))).toEqual({
+      1: 4,
+      2: 4,
+      9: 2.5,
+      12: 4,
+    });
+    // One skin alone is a marked patch like any other.
+    const one = choiceOf(angle({ match: match({ weights: [{ patch: 2, weight: 3 }] }) }));
+    expect(one).toMatchObject({ skins: false, marked: [2] });
   });
 
   it("does not take anything over from a borrowed match, and pools only to the reference", () => {
