@@ -58,9 +58,9 @@ test: setup $(STAMPS)/browser
 	  wait $$page || { cat var/test/vitest.log; exit 1; }; \
 	  grep -E "Test Files|Tests " var/test/vitest.log; exit $$warmed
 	@echo "test: core, server, journeys (pytest)"
-	@# The journeys are few and long: first, so that no worker waits for them at the end. Three
-	@# workers on two cores, since half of it is waiting for servers and browsers.
-	@$(PY) -m pytest -n 3 --dist loadfile --no-loadscope-reorder -q tests/journeys tests/core tests/cli tests/server
+	@# The longest files come first (tests/conftest.py), so that no worker waits for one at the end.
+	@# Three workers on two cores, since journeys wait for servers and browsers half of their time.
+	@$(PY) -m pytest -n 3 --dist loadfile --no-loadscope-reorder -q --durations=15 tests
 
 check: $(STAMPS)/python $(STAMPS)/node
 	@echo "check: ruff"

@@ -3,19 +3,23 @@
 import os
 import shutil
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
 import urllib.request
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
-from tests.warm import DEMO, MEDIA
+from tests.warm import DEMO, MEDIA, demo_media
 
-# Two cores may be busy with the other tests: states are waited for, however long they take.
-expect.set_options(timeout=60_000)
+# A slow machine makes a journey slower, never red: states are waited for, however long they take.
+PATIENCE = 240_000  # ms
+LONG_WORK = 900_000  # ms: all of a day matched, a package made
+expect.set_options(timeout=PATIENCE)
+NAME = "syntonos.sqlite3"
 ARGS = [
     "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--use-angle=swiftshader",
@@ -31,7 +35,7 @@ def _free_port():
 
 def wait_for_server(address, process):
     """Return when the application answers."""
-    deadline = time.monotonic() + 180
+    deadline = time.monotonic() + PATIENCE / 1000
     while True:
         try:
             urllib.request.urlopen(f"{address}/api/productions", timeout=2).close()
@@ -67,25 +71,66 @@ def running_demo(data):
     assert ended == 0, "TERM does not stop the server cleanly"
 
 
-@pytest.fixture
-def server(media, tmp_path):
-    """A fresh demo production on a free port; where `tests.warm` made none, the start makes it."""
+@pytest.fixture(scope="session")
+def _running(tmp_path_factory):
+    """One application per worker; each journey finds the demo in it as at its first start."""
+    demo_media()
+    data = tmp_path_factory.mktemp("demo")
     if DEMO.is_dir():
-        shutil.copytree(DEMO, tmp_path, dirs_exist_ok=True)
-    with running_demo(tmp_path) as address:
-        yield address
+        shutil.copytree(DEMO, data, dirs_exist_ok=True)
+    with running_demo(data) as address, closing(sqlite3.connect(":memory:")) as first:
+        with closing(sqlite3.connect(data / NAME)) as live:
+            live.backup(first)
+        yield address, data, first
 
 
 @pytest.fixture
-def page(server):
-    """A page at 1280x800 on which any script error fails the test."""
+def data(_running):
+    """The folder of the application's data, its database as after the first start."""
+    _, folder, first = _running
+    with closing(sqlite3.connect(folder / NAME, timeout=60)) as live:
+        # What a journey left to do is not asked for any more.
+        live.execute("update jobs_job set is_cancel_asked = 1")
+        live.commit()
+        deadline = time.monotonic() + LONG_WORK / 1000
+        while live.execute(
+            "select 1 from jobs_job where state in ('queued', 'running')"
+        ).fetchone():
+            assert time.monotonic() < deadline, "a job does not end"
+            time.sleep(0.1)
+        first.backup(live)
+    return folder
+
+
+@pytest.fixture
+def server(_running, data):
+    """The address of the demo production, as after its first start."""
+    return _running[0]
+
+
+@pytest.fixture(scope="session")
+def browser():
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.set_default_timeout(60_000)
-        errors = []
-        page.on("pageerror", lambda error: errors.append(error))
-        page.goto(server)
-        yield page
+        yield browser
         browser.close()
-        assert not errors, errors
+
+
+@pytest.fixture
+def blank(browser):
+    """An empty page at 1280x800 on which any script error fails the test."""
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    page.set_default_timeout(PATIENCE)
+    errors = []
+    page.on("pageerror", lambda error: errors.append(error))
+    yield page
+    for context in browser.contexts:
+        context.close()
+    assert not errors, errors
+
+
+@pytest.fixture
+def page(server, blank):
+    """A page on the demo's Board."""
+    blank.goto(server)
+    return blank

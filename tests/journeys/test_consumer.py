@@ -7,10 +7,12 @@ import time
 import urllib.request
 from pathlib import Path
 
+from tests.journeys.conftest import LONG_WORK, PATIENCE
+
 
 def ask(server, path, method="GET"):
     request = urllib.request.Request(f"{server}/api{path}", method=method)
-    with urllib.request.urlopen(request, timeout=60) as answer:
+    with urllib.request.urlopen(request, timeout=PATIENCE / 1000) as answer:
         return json.load(answer)
 
 
@@ -28,7 +30,7 @@ def consumers_of(data):
     return found
 
 
-def wait_until(condition, seconds=240):
+def wait_until(condition, seconds=LONG_WORK / 1000):
     deadline = time.monotonic() + seconds
     while not (found := condition()):
         assert time.monotonic() < deadline
@@ -36,7 +38,7 @@ def wait_until(condition, seconds=240):
     return found
 
 
-def test_a_killed_consumer_is_started_again_and_finishes_what_it_began(server, tmp_path):
+def test_a_killed_consumer_is_started_again_and_finishes_what_it_began(server, data):
     def matched():
         cells = ask(server, "/productions/1/board")["cells"]
         return sum(c["light_id"] == 1 and c["match_number"] is not None for c in cells)
@@ -48,11 +50,11 @@ def test_a_killed_consumer_is_started_again_and_finishes_what_it_began(server, t
         return next(j for j in ask(server, "/productions/1/jobs") if j["id"] == job)
 
     wait_until(lambda: state()["state"] == "running" and state()["progress"] > 0)
-    (consumer,) = consumers_of(tmp_path)
+    (consumer,) = consumers_of(data)
     os.kill(consumer, signal.SIGKILL)
     ended = wait_until(lambda: (s := state())["state"] not in ("queued", "running") and s)
     assert ended["state"] == "done"
-    assert consumers_of(tmp_path) not in ([], [consumer])
+    assert consumers_of(data) not in ([], [consumer])
     board = ask(server, "/productions/1/board")
     cells = [c for c in board["cells"] if c["light_id"] == 1]
     assert {c["state"] for c in cells} <= {"reference", "in_tune", "close", "off"}

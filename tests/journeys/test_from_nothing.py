@@ -7,9 +7,9 @@ import subprocess
 import sys
 
 import pytest
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import expect
 
-from tests.journeys.conftest import ARGS, _free_port, wait_for_server
+from tests.journeys.conftest import _free_port, wait_for_server
 
 
 @pytest.fixture
@@ -37,65 +37,62 @@ def _fill(page, label, value):
     page.get_by_role("dialog").get_by_label(label).fill(value)
 
 
-def test_a_production_is_begun_and_a_clip_brought_in(empty):
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
-        page.goto(empty)
-        page.get_by_label("Name of the production").fill("Second casting")
-        page.get_by_role("button", name="Begin").click()
-        expect(page.get_by_text("No camera yet.")).to_be_visible()
+def test_a_production_is_begun_and_a_clip_brought_in(empty, blank):
+    page = blank
+    page.goto(empty)
+    page.get_by_label("Name of the production").fill("Second casting")
+    page.get_by_role("button", name="Begin").click()
+    expect(page.get_by_text("No camera yet.")).to_be_visible()
 
-        # The first camera becomes the reference; a second of the same letter cannot be chosen.
-        page.get_by_role("button", name="Add a camera").click()
-        _fill(page, "Name", "Alder")
-        search = page.get_by_role("combobox", name="Encoding")
-        search.fill("wide gamut 3 ei 800")
-        search.press("Enter")
-        expect(page.get_by_role("dialog").get_by_text("LogC3 EI 800").first).to_be_visible()
-        page.get_by_role("button", name="Add", exact=True).click()
-        expect(page.get_by_text("Alder reference")).to_be_visible()
-        page.get_by_role("button", name="Add a light").click()
-        _fill(page, "Name", "Pit")
-        page.get_by_role("button", name="Add", exact=True).click()
-        expect(page.get_by_text("no clip of this camera here")).to_be_visible()
+    # The first camera becomes the reference; a second of the same letter cannot be chosen.
+    page.get_by_role("button", name="Add a camera").click()
+    _fill(page, "Name", "Alder")
+    search = page.get_by_role("combobox", name="Encoding")
+    search.fill("wide gamut 3 ei 800")
+    search.press("Enter")
+    expect(page.get_by_role("dialog").get_by_text("LogC3 EI 800").first).to_be_visible()
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_text("Alder reference")).to_be_visible()
+    page.get_by_role("button", name="Add a light").click()
+    _fill(page, "Name", "Pit")
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_text("no clip of this camera here")).to_be_visible()
 
-        # The same name again is refused in words; the sheet stays as it was filled in.
-        page.get_by_role("button", name="+ light").click()
-        _fill(page, "Name", "Pit")
-        page.get_by_role("button", name="Add", exact=True).click()
-        expect(page.get_by_role("alert")).to_contain_text("a light of this name already")
-        expect(page.get_by_role("dialog").get_by_label("Name")).to_have_value("Pit")
-        page.keyboard.press("Escape")
+    # The same name again is refused in words; the sheet stays as it was filled in.
+    page.get_by_role("button", name="+ light").click()
+    _fill(page, "Name", "Pit")
+    page.get_by_role("button", name="Add", exact=True).click()
+    expect(page.get_by_role("alert")).to_contain_text("a light of this name already")
+    expect(page.get_by_role("dialog").get_by_label("Name")).to_have_value("Pit")
+    page.keyboard.press("Escape")
 
-        # A broken file says what it is, a good one appears on the Board.
-        page.locator("[data-cell]").get_by_role("button", name="Bring in").click()
-        page.get_by_role("button", name="card one").click()
-        rows = page.get_by_role("dialog")
-        rows.get_by_text("broken").locator("..").get_by_role("button", name="as scene").click()
-        expect(page.get_by_role("alert")).to_contain_text("no PNG picture")
-        rows.get_by_text("A001_02").locator("..").get_by_role("button", name="as scene").click()
-        expect(rows.get_by_text("brought in")).to_be_visible()
-        page.keyboard.press("Escape")
-        picture = page.get_by_alt_text("A Alder in Pit")
-        expect(picture).to_be_visible()
-        shown = page.locator("[data-cell] img").first
-        expect(shown).to_have_js_property("complete", value=True)
-        assert shown.evaluate("image => image.naturalWidth") > 100
+    # A broken file says what it is, a good one appears on the Board.
+    page.locator("[data-cell]").get_by_role("button", name="Bring in").click()
+    page.get_by_role("button", name="card one").click()
+    rows = page.get_by_role("dialog")
+    rows.get_by_text("broken").locator("..").get_by_role("button", name="as scene").click()
+    expect(page.get_by_role("alert")).to_contain_text("no PNG picture")
+    rows.get_by_text("A001_02").locator("..").get_by_role("button", name="as scene").click()
+    expect(rows.get_by_text("brought in")).to_be_visible()
+    page.keyboard.press("Escape")
+    picture = page.get_by_alt_text("A Alder in Pit")
+    expect(picture).to_be_visible()
+    shown = page.locator("[data-cell] img").first
+    expect(shown).to_have_js_property("complete", value=True)
+    assert shown.evaluate("image => image.naturalWidth") > 100
 
-        # A changed display changes the picture's key, and so the picture.
-        before = picture.get_attribute("src")
-        page.get_by_role("button", name="Production").click()
-        page.get_by_role("dialog").get_by_label("Rendering").select_option("plain")
-        page.get_by_role("button", name="Save").click()
-        expect(picture).not_to_have_attribute("src", before)
+    # A changed display changes the picture's key, and so the picture.
+    before = picture.get_attribute("src")
+    page.get_by_role("button", name="Production").click()
+    page.get_by_role("dialog").get_by_label("Rendering").select_option("plain")
+    page.get_by_role("button", name="Save").click()
+    expect(picture).not_to_have_attribute("src", before)
 
-        # A file that vanishes is said to be missing; the rest stays usable. So is a wrong address.
-        page.goto(f"{empty}/p/1/l/1/c/99/bench")
-        expect(page.get_by_role("alert")).to_be_visible()
-        page.goto(f"{empty}/nowhere")
-        expect(page.get_by_text("nothing at this address")).to_be_visible()
-        browser.close()
+    # A file that vanishes is said to be missing; the rest stays usable. So is a wrong address.
+    page.goto(f"{empty}/p/1/l/1/c/99/bench")
+    expect(page.get_by_role("alert")).to_be_visible()
+    page.goto(f"{empty}/nowhere")
+    expect(page.get_by_text("nothing at this address")).to_be_visible()
 
 
 def test_a_taken_port_is_said_before_anything_else(tmp_path):

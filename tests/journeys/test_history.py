@@ -7,6 +7,8 @@ import urllib.request
 
 from playwright.sync_api import expect
 
+from tests.journeys.conftest import PATIENCE
+
 
 def test_undo_by_keys_and_buttons_across_a_reload_with_words(page):
     light = page.get_by_role("button", name=re.compile("^Foundry")).first
@@ -57,7 +59,7 @@ def test_hundreds_of_changes_of_different_fields_at_once_lose_none(server):
             data=json.dumps({field: f"{field} {i}"}).encode(),
             headers={"Content-Type": "application/json"},
         )  # fmt: skip
-        with urllib.request.urlopen(request, timeout=60) as answer:
+        with urllib.request.urlopen(request, timeout=PATIENCE / 1000) as answer:
             return json.load(answer)[field] == f"{field} {i}"
 
     seen = []

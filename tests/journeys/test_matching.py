@@ -10,6 +10,7 @@ from syntonos.core.chain.readback import display_lab
 from syntonos.core.colorimetry import delta_e_2000
 from syntonos.core.formats import read_cube
 from syntonos.core.media import RecordingReader
+from tests.journeys.conftest import LONG_WORK
 from tests.opencolorio import cube_file, through
 
 
@@ -189,6 +190,6 @@ def test_a_whole_light_in_one_go_after_a_reload(page):
     page.reload()
     # Its cell shows what came of it while the others are still matched.
     expect(night).to_have_attribute("data-state", re.compile("in_tune|close"))
-    expect(page.get_by_role("progressbar")).to_have_count(0, timeout=180_000)
+    expect(page.get_by_role("progressbar")).to_have_count(0, timeout=LONG_WORK)
     # B has no chart of the night: it is matched from the picture, and its cell says so.
     expect(page.locator("[data-cell='B-2']")).to_contain_text("by picture")

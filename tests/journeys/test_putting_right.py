@@ -11,12 +11,13 @@ import numpy as np
 from playwright.sync_api import expect
 
 from syntonos.core.chain import compile_chain, read_chain, run
+from tests.journeys.conftest import LONG_WORK, PATIENCE
 from tests.opencolorio import cube_file
 
 
 def get(page, path):
     address = page.url.split("/p/")[0]
-    with urllib.request.urlopen(f"{address}/api{path}", timeout=60) as answer:
+    with urllib.request.urlopen(f"{address}/api{path}", timeout=PATIENCE / 1000) as answer:
         return json.load(answer)
 
 
@@ -29,7 +30,7 @@ def taken(page):
 def match_everything(page):
     page.get_by_role("button", name="Match everything").click()
     expect(page.get_by_role("button", name="Matching…")).to_be_visible()
-    expect(page.get_by_role("button", name="Match everything")).to_be_enabled(timeout=180_000)
+    expect(page.get_by_role("button", name="Match everything")).to_be_enabled(timeout=LONG_WORK)
     # The check of encodings that the fits ask for by themselves.
     work = page.get_by_label("What is left to do")
     for name in ("B003_01", "C004_01"):
@@ -59,7 +60,7 @@ def put_the_two_wrong_clips_right(page):
         dialog = page.get_by_role("dialog")
         expect(dialog.get_by_role("row")).to_have_count(2)  # its head, and the one match it moves
         dialog.get_by_role("button", name="Take them so").click()
-        expect(page.get_by_text("may be something else")).to_have_count(0, timeout=90_000)
+        expect(page.get_by_text("may be something else")).to_have_count(0)
         expected = before | dict.fromkeys(names, now)
         assert taken(page) == expected
         before = expected
@@ -112,7 +113,7 @@ def take_the_day_away(page, tmp_path):
     page.get_by_role("button", name="All matched").click()
     page.get_by_role("button", name=re.compile("^Make 12 files")).click()  # of 16: 4 are linear
     link = page.get_by_role("link", name="Download")
-    expect(link).to_be_visible(timeout=180_000)
+    expect(link).to_be_visible(timeout=LONG_WORK)
     with page.expect_download() as told:
         link.click()
     told.value.save_as(tmp_path / "package.zip")
