@@ -73,13 +73,14 @@ check: $(STAMPS)/python $(STAMPS)/node
 	@cd web && npx biome check . && npx tsc -p .
 	@echo "check: migrations, API schema and client are up to date"
 	@SYNTONOS_DATA=var/check DJANGO_SETTINGS_MODULE=syntonos.server.config.settings $(PY) -m django makemigrations --check --dry-run
-	@mkdir -p var/check && SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema var/check/schema.json
+	@mkdir -p var/check && SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema var/check/schema.json var/check/decided.ts
 	@diff -q var/check/schema.json web/schema.json || { echo "web/schema.json is old: make schema"; exit 1; }
+	@diff -q var/check/decided.ts web/src/api/decided.ts || { echo "web/src/api/decided.ts is old: make schema"; exit 1; }
 	@cd web && npx openapi-typescript schema.json -o ../var/check/schema.d.ts >/dev/null
 	@diff -q var/check/schema.d.ts web/src/api/schema.d.ts || { echo "the client is old: make schema"; exit 1; }
 
 schema: $(STAMPS)/python $(STAMPS)/node
-	@SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema web/schema.json
+	@SYNTONOS_DATA=var/check $(PY) -m syntonos.server.api.export_schema web/schema.json web/src/api/decided.ts
 	@cd web && npx openapi-typescript schema.json -o src/api/schema.d.ts >/dev/null
 
 bench: setup $(STAMPS)/browser

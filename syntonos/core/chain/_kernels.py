@@ -16,7 +16,7 @@ from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
 from syntonos.core.chain._lut_kernels import look_up_cube, look_up_curves
 from syntonos.core.chain._rows import mix_corners_of_two, mix_rows_of_two, on_four_lines
-from syntonos.core.chain.colour_model import REACH
+from syntonos.core.chain.colour_model import CDL_LUMA, REACH
 from syntonos.core.chain.tile import TILE, load, store
 from syntonos.core.chain.tone import tone_scalar
 from syntonos.core.encodings import loops, scalar
@@ -38,7 +38,7 @@ _EIGHTH, _LAST = np.float32(0.125), np.float32(1 - 1e-6)
 _I2, _I4, _I6 = np.int32(2), np.int32(4), np.int32(6)
 _SIX, _TEN, _FIFTEEN = np.float32(6), np.float32(10), np.float32(15)
 _THREE, _LN2 = np.float32(3), np.float32(np.log(2))
-_LUMA_R, _LUMA_G, _LUMA_B = np.float32(0.2126), np.float32(0.7152), np.float32(0.0722)
+_LUMA_R, _LUMA_G, _LUMA_B = (np.float32(weight) for weight in CDL_LUMA)
 _REACH, _MILLI, _TINY = np.float32(REACH), np.float32(1e-3), np.float32(1e-9)
 
 

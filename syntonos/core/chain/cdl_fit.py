@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.optimize import least_squares
 
 from syntonos.core.chain.bake import bake_lut
+from syntonos.core.chain.colour_model import CDL_LUMA
 from syntonos.core.chain.compose import Overrides, compose, parts_of_chain
 from syntonos.core.chain.document import (
     Cdl,
@@ -39,7 +40,6 @@ from syntonos.core.formats import Correction, Cube, read_cdl_file, read_cube, wr
 
 _FITTED, _MEASURED = 1500, 120_000  # pixels
 _FAR = 4.0  # delta E beyond which a pixel draws less: no ten numbers reach it
-_LUMA = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2
 _LOW, _HIGH = 0.2, 5.0  # of slopes and powers
 _STAGES = ("match", "trim", "balance")  # what the CDL stands for
 
@@ -159,7 +159,7 @@ def _near(code: NDArray[np.float64], goal: NDArray[np.float64]) -> NDArray[np.fl
         slope, offset = np.polyfit(code[:, c], goal[:, c], 1)
         numbers[c], numbers[3 + c] = np.log(np.clip(slope, _LOW, _HIGH)), offset
     lines = code * np.exp(numbers[:3]) + numbers[3:6]
-    chroma = [np.abs(v - (v @ _LUMA)[:, None]).mean() for v in (lines, goal)]
+    chroma = [np.abs(v - (v @ np.array(CDL_LUMA))[:, None]).mean() for v in (lines, goal)]
     numbers[9] = np.log(np.clip(chroma[1] / max(chroma[0], 1e-6), 0.5, 2.0))
     return numbers
 

@@ -21,6 +21,8 @@ A = NDArray[np.float64]
 
 # Luminance weights of AP1: the middle row of its matrix to XYZ (Academy S-2014-004).
 AP1_LUMINANCE: A = AP1.to_xyz[1]
+# The weights of a CDL's saturation: ASC CDL 1.2, those of Rec.709 whatever the primaries.
+CDL_LUMA: Final = (0.2126, 0.7152, 0.0722)
 # How many of the terms are the matrix, matrix and roots of degree 2, of degree 3.
 MATRIX: Final = 2
 ROOT_2: Final = 5

@@ -24,7 +24,7 @@ from syntonos.core.chain.executor import Region, execute, plan, upto_last
 from syntonos.core.chain.packing import Packer, Program
 from syntonos.core.chain.program import compile_chain
 from syntonos.core.chain.tables import find_table, moving_range
-from syntonos.core.chain.tone import MIDDLE_GREY
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, GAMUTS, decode
 
 DISPLAY_LIGHT = "display light"  # the place that the output stage notes before its clamp

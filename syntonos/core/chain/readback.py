@@ -18,6 +18,7 @@ from syntonos.core.chain.lut import apply_lut
 from syntonos.core.chain.marks import any_channel
 from syntonos.core.chain.program import compile_chain
 from syntonos.core.colorimetry import delta_e_2000, xy_to_xyz, xyz_to_lab
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import (
     CURVES,
     GAMUTS,
@@ -35,7 +36,7 @@ from syntonos.core.formats.clf_look import clf_processor
 
 _MOST_PIXELS = 120_000
 # Scene-linear ends of the grid of what cameras record, where a file holds light.
-_BELOW, _DARKEST, _BRIGHTEST = 0.05, 0.002, 0.18 * 64
+_BELOW, _DARKEST, _BRIGHTEST = 0.05, 0.002, MIDDLE_GREY * 64
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,9 +22,9 @@ from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core._jit import jit
 from syntonos.core._math import exp2, log2
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.errors import ChainError
 
-MIDDLE_GREY = 0.18
 _TINY = 1e-9
 
 

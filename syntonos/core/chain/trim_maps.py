@@ -19,6 +19,7 @@ from syntonos.core.chain.stages.cdl import pack_cdl
 from syntonos.core.chain.stages.trim import NEUTRAL, PLAIN, ColourPair, HueTrim, Trim
 from syntonos.core.chain.white import white_shift
 from syntonos.core.colorimetry import delta_e_2000, xyz_to_lab
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import AP1, CURVES, decode, encode
 
 if TYPE_CHECKING:
@@ -27,8 +28,8 @@ if TYPE_CHECKING:
 
 A = NDArray[np.float64]
 _LOG: Final = CURVES["acescct"]
-_OF_A_STOP: Final = 1 / 17.52  # ACEScct: code values of a stop above its toe
-GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
+OF_A_STOP: Final = 1 / 17.52  # ACEScct: code values of a stop above its toe
+GREY: Final = float(encode(np.array([MIDDLE_GREY]), _LOG)[0])
 # Tables of curves: working log from well under black to above the largest half float.
 _LOW, _HIGH, _STEPS = -0.5, 2.0, 1025
 _HUE_STEPS: Final = 512
@@ -61,11 +62,11 @@ def _level_numbers(trim: Trim) -> tuple[float, ...]:
     rows = []
     for level in trim.levels:
         gains = _white(level.warmth, level.tint) @ np.ones(3)
-        rows.append([*(np.log2(np.maximum(gains, 1e-3)) * _OF_A_STOP), level.saturation])
+        rows.append([*(np.log2(np.maximum(gains, 1e-3)) * OF_A_STOP), level.saturation])
     darks, middle, lights = np.array(rows)
     half = min(1.0, (trim.borders[1] - trim.borders[0]) / 2)
-    starts = [GREY + (border - half) * _OF_A_STOP for border in trim.borders]
-    slope = 1 / (2 * half * _OF_A_STOP)
+    starts = [GREY + (border - half) * OF_A_STOP for border in trim.borders]
+    slope = 1 / (2 * half * OF_A_STOP)
     numbers = (*AP1_LUMINANCE, starts[0], slope, starts[1], slope, *darks, *(middle - darks),
                *(lights - middle))  # fmt: skip
     return tuple(float(v) for v in numbers)
@@ -131,7 +132,7 @@ def _hue_table(hues: tuple[HueTrim, ...]) -> NDArray[np.float32]:
     turn = np.radians(weight @ np.array([h.turn for h in hues]))
     scale = weight @ np.array([h.saturation for h in hues])
     stops = weight @ np.array([h.stops for h in hues])
-    columns = [scale * np.cos(turn), scale * np.sin(turn), stops * _OF_A_STOP, 0 * stops]
+    columns = [scale * np.cos(turn), scale * np.sin(turn), stops * OF_A_STOP, 0 * stops]
     return np.asarray(np.stack(columns, axis=-1), np.float32)
 
 
@@ -240,7 +241,7 @@ def check_pairs(pairs: tuple[ColourPair, ...]) -> None:
             if differ > _MOST_SLOPE * max(apart, 1e-9) and differ > 1e-4:
                 raise failure(
                     f"Pairs {j + 1} and {i + 1} contradict each other: nearly the same colour of "
-                    f"the angle should become two, {differ / _OF_A_STOP:.2f} stop apart. "
+                    f"the angle should become two, {differ / OF_A_STOP:.2f} stop apart. "
                     f"Without pair {j + 1} its colour is ΔE {_cost(pairs, j, i):.1f} off, "
                     f"without pair {i + 1} ΔE {_cost(pairs, i, j):.1f}.",
                     "Take one of them out, or give both less strength.", "trim.pairs",
@@ -314,7 +315,7 @@ def _log_parts(trim: Trim) -> tuple[Any, ...]:
         levels = _level_numbers(trim)
         out.append(lambda p: p.add(k.OP_BY_LUMA, levels))
     # Contrast is a line, and so is what a CDL begins with: both are one.
-    pivot = GREY + trim.pivot * _OF_A_STOP
+    pivot = GREY + trim.pivot * OF_A_STOP
     slope, offset = np.array(trim.cdl.slope), np.array(trim.cdl.offset)
     both = replace(
         trim.cdl, slope=triple((slope * trim.contrast).tolist(), "slope"),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Final
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -103,12 +105,15 @@ def delta_e_2000(lab_1: ArrayLike, lab_2: ArrayLike) -> NDArray[np.float64]:
 # ITU-R BT.2100-2, table 7: BT.2020 to LMS, and L'M'S' to I, C_T, C_P.
 _TO_LMS = np.array([[1688, 2146, 262], [683, 2951, 462], [99, 309, 3688]]) / 4096
 _TO_ICTCP = np.array([[2048, 2048, 0], [6610, -13613, 7003], [17933, -17390, -543]]) / 4096
+# SMPTE ST 2084:2014 (BT.2100-2, table 4): m1, m2, c1, c2, c3.
+PQ_CONSTANTS: Final = (
+    2610 / 16384, 2523 / 4096 * 128, 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32,
+)  # fmt: skip
 
 
 def _pq(nits: NDArray[np.float64]) -> NDArray[np.float64]:
     """SMPTE ST 2084 (BT.2100-2, table 4): light in cd/m2 to a signal."""
-    m1, m2 = 2610 / 16384, 2523 / 4096 * 128
-    c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    m1, m2, c1, c2, c3 = PQ_CONSTANTS
     y = (np.maximum(nits, 0) / 10000) ** m1
     return np.asarray(((c1 + c2 * y) / (1 + c3 * y)) ** m2, np.float64)
 

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core._jit import jit
+from syntonos.core.colorimetry.difference import PQ_CONSTANTS
 from syntonos.core.encodings import loops, scalar
 from syntonos.core.encodings.levels import LEGAL_OFFSET, LEGAL_SCALE
 from syntonos.core.encodings.scalar import (
@@ -129,8 +130,7 @@ def _acescc() -> Curve:
 
 
 def _pq() -> Curve:
-    m1, m2 = 2610 / 16384, 2523 / 4096 * 128
-    c1, c2, c3 = 3424 / 4096, 2413 / 4096 * 32, 2392 / 4096 * 32
+    m1, m2, c1, c2, c3 = PQ_CONSTANTS
     tiny, share = 1e-7, 0.01
     y = (tiny * share) ** m1
     code = ((c1 + c2 * y) / (1 + c3 * y)) ** m2

@@ -14,6 +14,7 @@ from typing import Final
 import numpy as np
 from numpy.typing import NDArray
 
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings.gamuts import AP1, GAMUTS, gamut_matrix
 from syntonos.core.errors import EncodingError
 
@@ -33,7 +34,7 @@ _TOE: Final = np.array([
     [0.4, -1.321718645], [0.5, -1.121718645], [0.6, -0.926545676714876],
 ])  # fmt: skip
 _GAMMA: Final = 0.55
-_MIDDLE: Final = (7120 - 1520) / 8000 / _GAMMA - np.log10(0.18)
+_MIDDLE: Final = (7120 - 1520) / 8000 / _GAMMA - np.log10(MIDDLE_GREY)
 _TO_AP0: Final = np.array([
     [0.72286, 0.12630, 0.15084], [0.11923, 0.76418, 0.11659], [0.01427, 0.08213, 0.90359],
 ])  # fmt: skip

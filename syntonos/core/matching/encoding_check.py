@@ -22,6 +22,7 @@ from syntonos.core.charts import ChartReading
 from syntonos.core.charts.layout import reference_lin
 from syntonos.core.charts.noise import noise_misfit
 from syntonos.core.charts.reading import triple
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import (
     AP1,
     LEVELS,
@@ -267,7 +268,7 @@ def _with_costs(
     own_white = np.linalg.inv(p) @ (np.array(base.match.angle_white) * 2.0**-base.match.stops)
     mixed = population() * np.array(base.match.angle_white) * 2.0**-base.match.stops
     things = mixed @ np.linalg.inv(p).T
-    greys = own_white * 0.18 * 2.0 ** np.array([[-4.0], [3.0]])
+    greys = own_white * MIDDLE_GREY * 2.0 ** np.array([[-4.0], [3.0]])
     lin = np.concatenate([things, greys])
     code = put_levels_on(
         encode(lin @ gamut_matrix(AP1, stated.gamut).T, stated.curve), angle.levels

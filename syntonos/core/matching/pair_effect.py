@@ -10,10 +10,11 @@ from numpy.typing import NDArray
 from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.chain.stages.trim import NEUTRAL, Trim
 from syntonos.core.chain.trimming import through_trim
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.matching.metric import MIX, scene_delta_e
 from syntonos.core.matching.prior import population, population_kinds
 
-_GREYS = 0.18 * 2.0 ** np.linspace(-4, 2, 13)
+_GREYS = MIDDLE_GREY * 2.0 ** np.linspace(-4, 2, 13)
 
 
 @dataclass(frozen=True, slots=True)

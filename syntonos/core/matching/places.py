@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.errors import FitError
 
 Box = tuple[float, float, float, float]
@@ -262,7 +263,9 @@ class _Scene:
         self.pictures, self.good, self.views = pictures, good, views
         self.mean = [cv2.blur(p, (5, 5)) for p in pictures]
         fit = [
-            _is_even(p) & g & (np.log2(np.maximum(m @ AP1_LUMINANCE, 1e-6) / 0.18) > _DARKEST)
+            _is_even(p)
+            & g
+            & (np.log2(np.maximum(m @ AP1_LUMINANCE, 1e-6) / MIDDLE_GREY) > _DARKEST)
             for p, g, m in zip(pictures, good, self.mean, strict=True)
         ]
         self.fit = fit[0], fit[1].astype(np.float32)

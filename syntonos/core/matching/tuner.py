@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from syntonos.core.chain import Match
-from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.colour_model import AP1_LUMINANCE, CDL_LUMA
 from syntonos.core.chain.stages.match import mix_matrix
 from syntonos.core.chain.stages.trim import Trim
 from syntonos.core.chain.trimming import through_trim
@@ -25,6 +25,7 @@ from syntonos.core.chain.white import (
     white_shift,
 )
 from syntonos.core.charts import ChartReading
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, decode, encode
 from syntonos.core.matching.fit import bring_to_reference, working
 from syntonos.core.matching.metric import MIX, scene_lab
@@ -32,13 +33,18 @@ from syntonos.core.matching.prior import population
 
 A = NDArray[np.float64]
 _LOG: Final = CURVES["acescct"]
-_LUMA: Final = np.array([0.2126, 0.7152, 0.0722])  # ASC CDL 1.2: the weights of saturation
-_GREY: Final = float(encode(np.array([0.18]), _LOG)[0])
+_LUMA: Final = np.array(CDL_LUMA)
+_GREY: Final = float(encode(np.array([MIDDLE_GREY]), _LOG)[0])
 _ROUNDS: Final = 8
 _RANKS: Final = 16
 _SPREAD_OF_RANKS: Final = 0.012
 _LEAST_OF_HUE: Final = 0.03  # share of a picture's pixels
 SCALES: Final = ("exposure", "warmth", "tint", "contrast", "strength")
+# The number of a trim that turns each scale, and how much of the scale is one of that number.
+TURNED_BY: Final[dict[str, tuple[str, float]]] = {
+    "exposure": ("stops", 1.0), "warmth": ("warmth", 1.0), "tint": ("tint", 1.0),
+    "contrast": ("contrast", 1.0), "strength": ("cdl.saturation", 100.0),
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +113,7 @@ def tuner_between(
         bright = [np.log2(np.maximum(v @ AP1_LUMINANCE, 1e-6)) for v in (off, want)]
         bend = float(np.polyfit(bright[1][greys], bright[0][greys], 1)[0]) if len(greys) > 2 else 1
         # Contrast turns about middle grey, so exposure is told there.
-        apart = bright[0] - bright[1] - (bend - 1) * (bright[1] - np.log2(0.18))
+        apart = bright[0] - bright[1] - (bend - 1) * (bright[1] - np.log2(MIDDLE_GREY))
         stops += float(np.median(apart[mids]))
         gains = gains * gains_of_white(_white(off, mids)) / goal
         slope *= min(max(bend, 0.2), 5.0)
@@ -284,7 +290,7 @@ def left_over(trim: Trim, before: Match | None, now: Match | None) -> Trim:
     """
     own = before or now
     white = np.array(own.angle_white) * 2.0**-own.stops if own is not None else np.ones(3)
-    greys = np.repeat(0.18 * 2.0 ** np.linspace(-4, 2, 7)[:, None], 3, axis=1)
+    greys = np.repeat(MIDDLE_GREY * 2.0 ** np.linspace(-4, 2, 7)[:, None], 3, axis=1)
     lin = np.concatenate([greys, population()]) * white @ np.linalg.inv(mix_matrix(MIX)).T
     want = through_trim(trim, lin if before is None else bring_to_reference(before, lin))
     got = lin if now is None else bring_to_reference(now, lin)

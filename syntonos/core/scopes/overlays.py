@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
 from syntonos.core.chain.white import shift_of
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 
 A = NDArray[np.float64]
 _GRID: Final = 240  # cells across, for lines
@@ -54,7 +55,7 @@ def stop_contours(lin_ap1: NDArray[Any], levels: Sequence[int] = _LEVELS) -> lis
     luma = np.asarray(lin_ap1, np.float32) @ AP1_LUMINANCE.astype(np.float32)
     height = max(2, round(_GRID * luma.shape[0] / luma.shape[1]))
     small = cv2.resize(luma, (_GRID, height), interpolation=cv2.INTER_AREA)
-    stops = np.log2(np.maximum(cv2.GaussianBlur(small, (0, 0), _SOFT), 1e-5) / 0.18)
+    stops = np.log2(np.maximum(cv2.GaussianBlur(small, (0, 0), _SOFT), 1e-5) / MIDDLE_GREY)
     field = np.asarray(stops, np.float64)
     found = [Contour(level, _lines(field - level)) for level in levels]
     return [line for line in found if len(line.segments)]
@@ -125,7 +126,7 @@ def casts(lin_ap1: NDArray[Any]) -> list[Cast]:
     size = _MARKS, max(1, round(_MARKS * lin.shape[0] / lin.shape[1]))
     small = np.asarray(cv2.resize(lin, size, interpolation=cv2.INTER_AREA), np.float64)
     turned = shift_of(small)
-    stops = np.log2(np.maximum(small @ AP1_LUMINANCE, 1e-6) / 0.18)
+    stops = np.log2(np.maximum(small @ AP1_LUMINANCE, 1e-6) / MIDDLE_GREY)
     near = (
         (np.abs(turned[..., 0]) <= _MOST_WARMTH) & (np.abs(turned[..., 1]) <= _MOST_TINT)
         & (stops > _DARKEST)

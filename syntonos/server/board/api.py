@@ -9,6 +9,7 @@ from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router
 
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import find_encoding
 from syntonos.core.matching import MODEL_WORDS, reading_from_json
 from syntonos.core.matching.fit import working
@@ -79,8 +80,8 @@ def _ramp(base: ChartReading, own: ChartReading) -> list[dict[str, float]]:
     both = [reading_from_json(r.data) for r in (base, own)]
     want, got = (working(reading).mean(axis=1) for reading in both)
     return [
-        {"index": i + 1, "reference": float(np.log2(want[i] / 0.18)),
-         "angle": float(np.log2(got[i] / 0.18))}
+        {"index": i + 1, "reference": float(np.log2(want[i] / MIDDLE_GREY)),
+         "angle": float(np.log2(got[i] / MIDDLE_GREY))}
         for i in both[0].layout.greys if want[i] > 0 and got[i] > 0
     ]  # fmt: skip
 

@@ -11,7 +11,9 @@ from typing import Any, ClassVar, Self
 from django.db import models
 
 from syntonos.core.encodings import levels_scale_offset
+from syntonos.core.errors import MediaError
 from syntonos.core.media import Development, RawDevelopment
+from syntonos.core.media.facts import frame_of_timecode
 from syntonos.server.history.models import Kept
 
 # What a clip may have of its own; the rest is its camera's.
@@ -139,6 +141,14 @@ class Clip(Kept):
     def frames_a_second(self) -> Fraction | None:
         """Its rate, where it has one."""
         return Fraction(self.rate) if self.rate else None
+
+    @property
+    def start_frame(self) -> int | None:
+        """Its first frame's number since midnight by its timecode, which may be none."""
+        try:
+            return frame_of_timecode(self.timecode, self.frames_a_second or Fraction(24))
+        except MediaError:
+            return None
 
 
 class Arrival(models.Model):

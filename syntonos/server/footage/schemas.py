@@ -29,6 +29,9 @@ class ClipOut(Schema):
     media: Media
     rate: str
     timecode: str
+    start_frame: (
+        int | None
+    )  # of the timecode since midnight (at 24 where no rate is known); None without one
     scene: str
     encoding: str
     levels: Literal["full", "legal"]

@@ -108,6 +108,7 @@ def clip_row(clip: Clip, usual: Usual | None = None) -> dict[str, Any]:
         "is_checked": is_checked, "findings": clip.findings if is_checked else [],
         "camera_id": clip.camera_id, "light_id": clip.light_id, "encoding": clip.encoding,
         "levels": clip.levels, "scene": clip.scene, "clipped_share": clip.clipped_share,
+        "start_frame": clip.start_frame,
         "encoding_name": encoding_name(clip.encoding), "differs": differs,
         "strip": strip_of(clip.frame_count),
         "is_missing": (gone := is_missing(clip)), "sidecars": [] if gone else sidecars_of(clip),

@@ -7,10 +7,11 @@ from typing import Literal
 from ninja import Schema
 from pydantic import Field
 
+from syntonos.core.chain.stages import OptionalStage
 from syntonos.server.matching.trims_schemas import LookedAtIn, PointIn
 
 Rgb = tuple[float, float, float]
-StageName = Literal["recorded", "input", "match", "trim", "balance", "look", "output"]
+StageName = Literal["recorded", "input", OptionalStage, "output"]
 
 
 class PlaceIn(Schema):

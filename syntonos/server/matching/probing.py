@@ -13,7 +13,9 @@ from numpy.typing import NDArray
 
 from syntonos.core.chain import EncodingOutput, Overrides, Parts, compose
 from syntonos.core.chain.colour_model import AP1_LUMINANCE
+from syntonos.core.chain.controls import CONTROLS
 from syntonos.core.chain.displays import find_display
+from syntonos.core.chain.stages import OPTIONAL_STAGES
 from syntonos.core.chain.stages.trim import (
     MOST_REACH,
     USUAL_REACH,
@@ -21,6 +23,7 @@ from syntonos.core.chain.stages.trim import (
 )
 from syntonos.core.chain.trim_maps import least_reach
 from syntonos.core.charts.reading import triple
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import CURVES, decode, encode
 from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.tuner import cast_of, white_apart
@@ -34,10 +37,10 @@ from syntonos.server.matching.probes import ProbePlace
 A = NDArray[np.float64]
 FRAMES: Final = 4  # that a probe is the mean of
 SPREAD: Final = 0.004  # of a place's mean, code values of the working log
-SCENE_STAGES: Final = ("input", "match", "trim", "balance", "look")
+SCENE_STAGES: Final = ("input", *OPTIONAL_STAGES)
 LIGHT: Final = EncodingOutput("linear/ap1")
 _LOG: Final = CURVES["acescct"]
-_MOST_WARMTH, _MOST_TINT = 250.0, 40.0  # that a trim reaches
+_MOST_WARMTH, _MOST_TINT = CONTROLS["warmth"].high, CONTROLS["tint"].high
 _TEN_BITS: Final = 1023
 _MOST_KEPT: Final = 2048
 
@@ -284,7 +287,7 @@ def _scaled(rgb: A, by: float) -> list[float]:
 
 
 def _stops(lin: A) -> A:
-    return np.asarray(np.log2(np.maximum(lin, 1e-5) / 0.18), np.float64)
+    return np.asarray(np.log2(np.maximum(lin, 1e-5) / MIDDLE_GREY), np.float64)
 
 
 def _stops_of(lin: A) -> float:

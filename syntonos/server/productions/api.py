@@ -11,6 +11,7 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router, Status, UploadedFile
 
 from syntonos.core.chain import DISPLAYS, Output, find_display, read_output
+from syntonos.core.colorimetry.constants import MIDDLE_GREY
 from syntonos.core.encodings import (
     ENCODINGS,
     decode,
@@ -98,7 +99,7 @@ def plot_tone(request: HttpRequest, body: ToneIn) -> Any:
     assert isinstance(stage, Output) and stage.tone is not None  # noqa: S101, PT018
     display = find_display(body.display)
     stops = np.linspace(-9, 9, 181)
-    light = stage.tone.apply(0.18 * 2.0**stops, display.peak)
+    light = stage.tone.apply(MIDDLE_GREY * 2.0**stops, display.peak)
     return {"stops": stops.tolist(), "light": light.tolist(), "peak": display.peak,
             "code": encode(display.neutral_signal(light), display.curve).tolist()}  # fmt: skip
 
@@ -108,7 +109,7 @@ def plot_encoding(request: HttpRequest, slug: str, levels: str = "full") -> Any:
     """Return an encoding's curve, for a plot."""
     code = np.linspace(0, 1, 129)
     lin = decode(take_levels_off(code, levels), find_encoding(slug).curve)
-    stops = [float(np.log2(v / 0.18)) if v > 0 else None for v in lin]
+    stops = [float(np.log2(v / MIDDLE_GREY)) if v > 0 else None for v in lin]
     return {"code": code.tolist(), "lin": lin.tolist(), "stops": stops}
 
 

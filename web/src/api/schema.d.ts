@@ -2554,6 +2554,8 @@ export interface components {
             scene: string;
             /** Sidecars */
             sidecars: string[];
+            /** Start Frame */
+            start_frame: number | null;
             /** Strip */
             strip: number[];
             /** Tagged Range */
@@ -2626,6 +2628,8 @@ export interface components {
             rate: string;
             /** Scene */
             scene: string;
+            /** Start Frame */
+            start_frame: number | null;
             /** Timecode */
             timecode: string;
             /** Warnings */
@@ -2721,6 +2725,8 @@ export interface components {
             scene: string;
             /** Sidecars */
             sidecars: string[];
+            /** Start Frame */
+            start_frame: number | null;
             /** Strip */
             strip: number[];
             /** Timecode */
@@ -5348,6 +5354,8 @@ export interface components {
             scene: string;
             /** Stand */
             stand: string;
+            /** Start Frame */
+            start_frame: number | null;
             /** Timecode */
             timecode: string;
             /** Warnings */

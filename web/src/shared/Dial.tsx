@@ -9,6 +9,7 @@ export function Dial({
   value,
   low,
   high,
+  reach = [low, high],
   step,
   neutral,
   unit = "",
@@ -22,6 +23,8 @@ export function Dial({
   value: number;
   low: number;
   high: number;
+  /** Where the dial ends, if not where the value does: beyond it is typed. */
+  reach?: readonly [number, number];
   step: number;
   neutral: number;
   unit?: string;
@@ -36,12 +39,13 @@ export function Dial({
 }) {
   const [wrong, setWrong] = useState("");
   const field = useRef<HTMLInputElement>(null);
+  const [begin, end] = reach;
   // A value that is neutral in the middle is filled from there.
   const place = (v: number) =>
     tolerance === undefined
-      ? (100 * (Math.min(high, Math.max(low, v)) - low)) / (high - low)
-      : placeOn(v - neutral, tolerance, v < neutral ? neutral - low : high - neutral);
-  const isCentred = neutral > low && neutral < high;
+      ? (100 * (Math.min(end, Math.max(begin, v)) - begin)) / (end - begin)
+      : placeOn(v - neutral, tolerance, v < neutral ? neutral - begin : end - neutral);
+  const isCentred = neutral > begin && neutral < end;
   const [from, to] = [place(neutral), place(value)].sort((a, b) => a - b) as [number, number];
   const set = (next: number) => {
     // Steps add up: without the last digits of their sums.
@@ -90,10 +94,10 @@ export function Dial({
             type="range"
             className={`range range-xs w-full min-w-0 ${isCentred ? "[--range-fill:0]" : ""}`}
             aria-label={label}
-            min={low}
-            max={high}
+            min={begin}
+            max={end}
             step={step}
-            value={value}
+            value={Math.min(end, Math.max(begin, value))}
             onChange={(e) => set(Number(e.target.value))}
             onDoubleClick={() => set(neutral)}
             onKeyDown={(e) => {

@@ -1,4 +1,5 @@
 import type { Tuner } from "@/api/client";
+import { decided } from "@/api/decided";
 
 /** Per scale: its name, half range, tolerance, and how a value is written. */
 export const SCALES: {
@@ -12,19 +13,37 @@ export const SCALES: {
     key: "exposure",
     name: "Exposure",
     reach: 0.6,
-    tolerance: 0.05,
+    tolerance: decided.tuner.exposure.tolerance,
     write: (v) => `${signed(v, 2)} stop`,
   },
-  { key: "warmth", name: "Warmth", reach: 60, tolerance: 5, write: (v) => `${signed(v, 0)} mired` },
-  { key: "tint", name: "Tint", reach: 8, tolerance: 0.8, write: (v) => `${signed(v, 1)} Duv·10³` },
+  {
+    key: "warmth",
+    name: "Warmth",
+    reach: 60,
+    tolerance: decided.tuner.warmth.tolerance,
+    write: (v) => `${signed(v, 0)} mired`,
+  },
+  {
+    key: "tint",
+    name: "Tint",
+    reach: 8,
+    tolerance: decided.tuner.tint.tolerance,
+    write: (v) => `${signed(v, 1)} Duv·10³`,
+  },
   {
     key: "contrast",
     name: "Contrast",
     reach: 0.15,
-    tolerance: 0.015,
+    tolerance: decided.tuner.contrast.tolerance,
     write: (v) => `slope ${(1 + v).toFixed(3)}`,
   },
-  { key: "strength", name: "Strength", reach: 30, tolerance: 3, write: (v) => `${signed(v, 0)} %` },
+  {
+    key: "strength",
+    name: "Strength",
+    reach: 30,
+    tolerance: decided.tuner.strength.tolerance,
+    write: (v) => `${signed(v, 0)} %`,
+  },
 ];
 
 export function signed(value: number, digits: number): string {

@@ -4,15 +4,6 @@ import { useWheel } from "./useWheel";
 /** How far an arrow steps: usual, with Shift, with Ctrl. */
 export type StepSizes = readonly [number, number, number];
 
-/** The steps of values that are turned in the trade's units. */
-export const STEPS = {
-  stops: [0.02, 0.005, 0.1],
-  mired: [2, 0.5, 10],
-  tint: [0.2, 0.05, 1],
-  slope: [0.01, 0.002, 0.05],
-  percent: [1, 0.2, 5],
-} as const satisfies Record<string, StepSizes>;
-
 /** Linear to three tolerance bands, then pressed together up to the end: 4 to 96. */
 export function placeOn(value: number, tolerance: number, most: number): number {
   const near = 3 * tolerance;

@@ -29,6 +29,7 @@ export const clip = (changes: Partial<Clip> = {}): Clip => ({
   media: "stills",
   rate: "",
   timecode: "",
+  start_frame: null,
   scene: "",
   encoding: "s-log3/s-gamut3.cine",
   levels: "full",

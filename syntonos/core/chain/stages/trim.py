@@ -34,7 +34,7 @@ LEVELS: Final = ("darks", "middle", "lights")
 HUES: Final = ("red", "yellow", "green", "cyan", "blue", "magenta")
 BANDS: Final = ("fine", "middle", "coarse")
 _MOST_POINTS, _MOST_PAIRS, _MOST_KEYS, _LONGEST_ORIGIN = 16, 64, 500, 200
-_LEAST_REACH, USUAL_REACH, MOST_REACH = 0.05, 0.08, 0.4
+LEAST_REACH, USUAL_REACH, MOST_REACH = 0.05, 0.08, 0.4
 # Neighbouring bands may not be turned further apart: hues between them would change their order.
 MOST_BETWEEN: Final = 36.0
 Point = tuple[float, float]
@@ -243,7 +243,7 @@ def _pairs(raw: Any, most: int) -> tuple[ColourPair, ...]:
             triple(plain.get("angle"), f"{place}.angle"),
             triple(plain.get("reference"), f"{place}.reference"),
             _within(number(plain.get("reach", USUAL_REACH), f"{place}.reach"),
-                    _LEAST_REACH, MOST_REACH, f"{place}.reach"),
+                    LEAST_REACH, MOST_REACH, f"{place}.reach"),
             share(plain.get("strength", 1.0), f"{place}.strength"),
             _origin(plain.get("origin", ""), place),
         )  # fmt: skip

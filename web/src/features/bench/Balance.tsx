@@ -1,9 +1,9 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Over, type Schemas, unwrap } from "@/api/client";
 import { afterChange } from "@/api/queries";
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
 import { Problem } from "@/shared/Feedback";
-import { STEPS } from "@/shared/Turn";
 import { CdlDials } from "./CdlDials";
 
 export type Dials = Schemas["Dials"];
@@ -11,9 +11,9 @@ export type Dials = Schemas["Dials"];
 export const NEUTRAL: Dials = { stops: 0, warmth: 0, tint: 0, cdl: null };
 
 const DIALS = [
-  ["Exposure", "stops", 4, 0.05, STEPS.stops, 2, "stops"],
-  ["Warmth", "warmth", 250, 5, STEPS.mired, 0, "mired, warmer"],
-  ["Tint", "tint", 40, 0.8, STEPS.tint, 1, "Duv × 1000, greener"],
+  ["Exposure", "stops", 2, "stops"],
+  ["Warmth", "warmth", 0, "mired, warmer"],
+  ["Tint", "tint", 1, "Duv × 1000, greener"],
 ] as const;
 
 /** All cameras of this light alike, the reference too; both pictures follow the hand. */
@@ -53,17 +53,13 @@ export function BalancePanel({
       </p>
       <div className="grid grid-cols-2 gap-x-4 gap-y-1.5">
         <div className="flex flex-col gap-1.5">
-          {DIALS.map(([label, key, reach, tolerance, steps, digits, unit]) => (
+          {DIALS.map(([label, key, digits, unit]) => (
             <Dial
               key={key}
               label={label}
               compact
               value={now[key] ?? 0}
-              low={-reach}
-              high={reach}
-              step={steps[0]}
-              steps={steps}
-              tolerance={tolerance}
+              {...control(key)}
               neutral={0}
               digits={digits}
               unit={unit}

@@ -1,4 +1,5 @@
 import type { Schemas } from "@/api/client";
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
 
 export type Cdl = Schemas["CdlIn"];
@@ -76,9 +77,7 @@ export function CdlDials({
         label="Saturation"
         compact
         value={now.saturation}
-        low={0}
-        high={2}
-        step={0.01}
+        {...control("cdl.saturation")}
         neutral={1}
         onChange={(saturation) => put({ saturation })}
       />

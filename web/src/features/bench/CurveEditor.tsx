@@ -1,4 +1,5 @@
 import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
+import { decided } from "@/api/decided";
 
 type Point = [number, number];
 
@@ -6,7 +7,7 @@ type Point = [number, number];
 const LOW = 0.07;
 const HIGH = 0.9;
 const GREY = 0.4136;
-const STOP = 1 / 17.52;
+const STOP = decided.trim.log_of_a_stop;
 const SIZE = 200;
 const LEAST = 0.01;
 const FLATTEST = 1e-3; // beyond the ends: it still rises

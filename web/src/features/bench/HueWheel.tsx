@@ -1,14 +1,15 @@
 import { type PointerEvent, useRef } from "react";
 import type { Schemas } from "@/api/client";
+import { decided } from "@/api/decided";
 import type { Full } from "./trimParts";
 
 type Hue = Full["hues"][number];
 
-export const HUE_NAMES = ["red", "yellow", "green", "cyan", "blue", "magenta"] as const;
+export const HUE_NAMES = decided.trim.hues;
 const R = 62;
 const MOST_TURN = 60;
 // What a neighbour may be apart: beyond, hues would change their order.
-const BETWEEN = 36;
+const BETWEEN = decided.trim.most_between;
 
 /** Puts one band, held within what its neighbours allow. */
 export function withHue(hues: readonly Hue[], i: number, changes: Partial<Hue>): Hue[] {

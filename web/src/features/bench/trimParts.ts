@@ -1,50 +1,24 @@
 import type { Schemas, Tuner } from "@/api/client";
-import { STEPS, type StepSizes } from "@/shared/Turn";
+import { decided } from "@/api/decided";
+import type { Control } from "@/shared/controls";
+import type { StepSizes } from "@/shared/Turn";
 
 /** As it is sent: what is not named is neutral. */
 export type TrimStage = Partial<Schemas["Trim"]>;
 export type KeptTrim = Schemas["TrimOut"];
 
+const { parts, fields, neutral, controls } = decided.trim;
+
 /** Parts of a trim in signal order; each is bypassed, reset and copied by itself. */
-export const PARTS = ["light", "tone", "curves", "hues", "pairs", "detail"] as const;
+export const PARTS = parts;
 export type Part = (typeof PARTS)[number];
 
 export type Full = Required<Schemas["Trim"]>;
 
-const LEVEL = { warmth: 0, tint: 0, saturation: 1 };
-const HUE = { turn: 0, saturation: 1, stops: 0 };
-
 /** A trim that does nothing. */
-export const NEUTRAL: Full = {
-  kind: "trim",
-  flare: 0,
-  flare_rgb: [0, 0, 0],
-  stops: 0,
-  warmth: 0,
-  tint: 0,
-  stops_rgb: [0, 0, 0],
-  levels: [LEVEL, LEVEL, LEVEL],
-  borders: [-2, 2],
-  contrast: 1,
-  pivot: 0,
-  cdl: { slope: [1, 1, 1], offset: [0, 0, 0], power: [1, 1, 1], saturation: 1, clamp: false },
-  curve: [],
-  curves_rgb: [[], [], []],
-  hues: [HUE, HUE, HUE, HUE, HUE, HUE],
-  pairs: [],
-  detail: [0, 0, 0],
-  off: [],
-  keys: [],
-};
+export const NEUTRAL = neutral as unknown as Full;
 
-const FIELDS: Record<Part, (keyof Full)[]> = {
-  light: ["flare", "flare_rgb", "stops", "warmth", "tint", "stops_rgb"],
-  tone: ["levels", "borders", "contrast", "pivot", "cdl"],
-  curves: ["curve", "curves_rgb"],
-  hues: ["hues"],
-  pairs: ["pairs"],
-  detail: ["detail"],
-};
+const FIELDS: Record<Part, readonly (keyof Full)[]> = fields;
 
 export const full = (stage: TrimStage | undefined): Full => ({ ...NEUTRAL, ...stage });
 
@@ -84,16 +58,12 @@ export const scalesOf = (stage: TrimStage): Tuner => {
 
 export type Scale = keyof Tuner;
 
-/** How far each scale goes, and how far an arrow steps. */
-export const REACH: Record<Scale, { most: number; steps: StepSizes }> = {
-  exposure: { most: 4, steps: STEPS.stops },
-  warmth: { most: 250, steps: STEPS.mired },
-  tint: { most: 40, steps: STEPS.tint },
-  contrast: { most: 1, steps: STEPS.slope },
-  strength: { most: 100, steps: STEPS.percent },
-};
+/** How far each scale goes, how far an arrow steps, and what nobody sees. */
+export const REACH: Record<Scale, { most: number; steps: StepSizes; tolerance: number }> =
+  decided.tuner;
 
-const within = (value: number, low: number, high: number) => Math.min(high, Math.max(low, value));
+const within = (value: number, name: Control) =>
+  Math.min(controls[name].high, Math.max(controls[name].low, value));
 const rounded = (value: number, digits = 4) => Number(value.toFixed(digits));
 
 /** The trim after which a scale of the picture stands `by` further: needles are turned by hand. */
@@ -102,22 +72,24 @@ export function turned(stage: TrimStage, scale: Scale, by: number, measured = 0)
   const saturation = now.cdl.saturation ?? 1;
   switch (scale) {
     case "exposure":
-      return { ...stage, stops: rounded(within(now.stops + by, -10, 10)) };
+      return { ...stage, stops: rounded(within(now.stops + by, "stops")) };
     case "warmth":
-      return { ...stage, warmth: rounded(within(now.warmth + by, -250, 250), 2) };
+      return { ...stage, warmth: rounded(within(now.warmth + by, "warmth"), 2) };
     case "tint":
-      return { ...stage, tint: rounded(within(now.tint + by, -40, 40), 3) };
+      return { ...stage, tint: rounded(within(now.tint + by, "tint"), 3) };
     case "contrast":
       // A slope turns by a factor: from 1 + measured to 1 + measured + by.
       return {
         ...stage,
-        contrast: rounded(within(now.contrast * ((1 + measured + by) / (1 + measured)), 0.5, 2)),
+        contrast: rounded(
+          within(now.contrast * ((1 + measured + by) / (1 + measured)), "contrast"),
+        ),
       };
     case "strength": {
       const factor = (100 + measured + by) / (100 + measured);
       return {
         ...stage,
-        cdl: { ...now.cdl, saturation: rounded(within(saturation * factor, 0, 2)) },
+        cdl: { ...now.cdl, saturation: rounded(within(saturation * factor, "cdl.saturation")) },
       };
     }
   }

@@ -1,5 +1,6 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
+import { decided } from "@/api/decided";
 import type { Mark } from "@/api/draft";
 import { type Shares, UNZOOMED, type Zoom, zoomFrom, zoomText } from "./seen";
 import { PARTS, type Part } from "./trimParts";
@@ -15,7 +16,7 @@ export type ViewMark = Mark | "stops" | "neutral";
 const MARKS: ViewMark[] = ["", "unseen", "gamut", "clipped", "stops", "neutral"];
 export const PANELS: Panel[] = ["match", "trim", "probes", "balance", "look", "encoding"];
 const COMPARES: Compare[] = ["side", "upright", "level", "turn"];
-export const STAGES = ["match", "trim", "balance", "look"] as const;
+export const STAGES = decided.stages.optional;
 export type Stage = (typeof STAGES)[number];
 export const UNITS = ["code", "percent", "stops", "nit", "linear"] as const;
 export type Unit = (typeof UNITS)[number];

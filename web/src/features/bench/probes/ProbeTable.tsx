@@ -1,5 +1,6 @@
 import { type ReactNode, useState } from "react";
 import type { Angle, Clip } from "@/api/client";
+import { decided } from "@/api/decided";
 import { Problem } from "@/shared/Feedback";
 import { signed } from "@/shared/Tuner";
 import { Figure } from "../trim/Figure";
@@ -12,7 +13,7 @@ import type { Probed, Side } from "./reader";
 import { SameThing } from "./SameThing";
 import { type Probes, useRead, useReading } from "./useProbes";
 
-const COLUMNS = ["recorded", "input", "match", "trim", "balance", "look", "output"] as const;
+const COLUMNS = decided.stages.probed;
 const UNIT_WORDS: Record<Unit, string> = {
   code: "code, 0 to 1023",
   percent: "%",

@@ -1,7 +1,9 @@
+import { decided } from "@/api/decided";
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
 import { type PartProps, put } from "./part";
 
-const BANDS = ["fine", "middle", "coarse"] as const;
+const BANDS = decided.trim.bands;
 
 export function Detail({ now, set }: PartProps) {
   return (
@@ -12,9 +14,7 @@ export function Detail({ now, set }: PartProps) {
           label={name}
           compact
           value={100 * (now.detail[i] ?? 0)}
-          low={0}
-          high={100}
-          step={2}
+          {...control("detail", 100)}
           neutral={0}
           digits={0}
           unit="% taken off"

@@ -1,3 +1,5 @@
+import type { StepSizes } from "@/shared/Turn";
+
 /** A number that is typed or stepped. */
 export function Figure({
   label,
@@ -14,6 +16,9 @@ export function Figure({
   high: number;
   digits: number;
   step: number;
+  reach?: readonly [number, number];
+  tolerance?: number;
+  steps?: StepSizes;
   onChange: (value: number) => void;
 }) {
   const to = (v: number) => onChange(Number(Math.max(low, Math.min(high, v)).toFixed(6)));

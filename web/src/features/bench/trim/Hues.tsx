@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "@/api/client";
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
 import { HUE_NAMES, HueWheel, withHue } from "../HueWheel";
 import type { Full } from "../trimParts";
@@ -36,9 +37,7 @@ export function Hues({ now, set, colours }: PartProps & { colours: Schemas["Hues
           label="Turn"
           compact
           value={hue.turn}
-          low={-36}
-          high={36}
-          step={0.5}
+          {...control("hues.turn")}
           neutral={0}
           digits={1}
           unit="degrees"
@@ -48,9 +47,7 @@ export function Hues({ now, set, colours }: PartProps & { colours: Schemas["Hues
           label="Chroma"
           compact
           value={hue.saturation}
-          low={0}
-          high={2}
-          step={0.01}
+          {...control("hues.saturation")}
           neutral={1}
           unit="factor"
           onChange={(saturation) => change({ saturation })}
@@ -59,9 +56,7 @@ export function Hues({ now, set, colours }: PartProps & { colours: Schemas["Hues
           label="Light"
           compact
           value={hue.stops}
-          low={-1}
-          high={1}
-          step={0.02}
+          {...control("hues.stops")}
           neutral={0}
           unit="stops"
           onChange={(stops) => change({ stops })}

@@ -1,5 +1,5 @@
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
-import { STEPS } from "@/shared/Turn";
 import { Figure } from "./Figure";
 import { type PartProps, put } from "./part";
 
@@ -11,11 +11,7 @@ export function Light({ now, set }: PartProps) {
           label="Exposure"
           compact
           value={now.stops}
-          low={-4}
-          high={4}
-          step={0.02}
-          steps={STEPS.stops}
-          tolerance={0.05}
+          {...control("stops")}
           neutral={0}
           unit="stops"
           onChange={(stops) => set({ stops })}
@@ -24,11 +20,7 @@ export function Light({ now, set }: PartProps) {
           label="Warmth"
           compact
           value={now.warmth}
-          low={-250}
-          high={250}
-          step={2}
-          steps={STEPS.mired}
-          tolerance={5}
+          {...control("warmth")}
           neutral={0}
           digits={0}
           unit="mired, warmer"
@@ -38,11 +30,7 @@ export function Light({ now, set }: PartProps) {
           label="Tint"
           compact
           value={now.tint}
-          low={-40}
-          high={40}
-          step={0.2}
-          steps={STEPS.tint}
-          tolerance={0.8}
+          {...control("tint")}
           neutral={0}
           digits={1}
           unit="Duv × 1000, greener"
@@ -52,9 +40,7 @@ export function Light({ now, set }: PartProps) {
           label="Flare"
           compact
           value={100 * now.flare}
-          low={-5}
-          high={5}
-          step={0.05}
+          {...control("flare", 100)}
           neutral={0}
           unit="% of white"
           onChange={(v) => set({ flare: v / 100 })}
@@ -67,9 +53,7 @@ export function Light({ now, set }: PartProps) {
             label={`${c}, stops`}
             compact
             value={now.stops_rgb[i] ?? 0}
-            low={-2}
-            high={2}
-            step={0.01}
+            {...control("stops_rgb")}
             neutral={0}
             unit="stops"
             onChange={(v) => set({ stops_rgb: put(now.stops_rgb, i, v) })}
@@ -82,10 +66,8 @@ export function Light({ now, set }: PartProps) {
               key={c}
               label={`Flare ${c}, % of white`}
               value={100 * (now.flare_rgb[i] ?? 0)}
-              low={-20}
-              high={20}
+              {...control("flare_rgb", 100)}
               digits={2}
-              step={0.05}
               onChange={(v) => set({ flare_rgb: put(now.flare_rgb, i, v / 100) })}
             />
           ))}

@@ -1,4 +1,6 @@
 import type { Schemas } from "@/api/client";
+import { decided } from "@/api/decided";
+import { control } from "@/shared/controls";
 import { signed } from "@/shared/Tuner";
 import { nameOf } from "../probes/ProbesLayer";
 import type { Probed } from "../probes/reader";
@@ -6,6 +8,8 @@ import { type Probes, useRead } from "../probes/useProbes";
 import type { Full, TrimStage } from "../trimParts";
 import { Figure } from "./Figure";
 import type { PartProps } from "./part";
+
+const STOP = decided.trim.log_of_a_stop;
 
 export const swatch = (rgb: readonly number[]) => {
   // For telling rows apart, not for judging: AP1 light as if it were the screen's.
@@ -186,12 +190,10 @@ function Pair({ i, now, set }: PartProps & { i: number }) {
           reach{" "}
           <Figure
             label={`Reach of pair ${i + 1}, stops of chroma`}
-            value={pair.reach * 17.52}
-            low={0.9}
-            high={7}
+            value={pair.reach / STOP}
+            {...control("pairs.reach", 1 / STOP)}
             digits={1}
-            step={0.1}
-            onChange={(v) => change({ reach: v / 17.52 })}
+            onChange={(v) => change({ reach: v * STOP })}
           />{" "}
           stops
         </span>
@@ -202,10 +204,8 @@ function Pair({ i, now, set }: PartProps & { i: number }) {
           <Figure
             label={`Strength of pair ${i + 1}, %`}
             value={pair.strength * 100}
-            low={0}
-            high={100}
+            {...control("pairs.strength", 100)}
             digits={0}
-            step={5}
             onChange={(v) => change({ strength: v / 100 })}
           />{" "}
           %

@@ -1,11 +1,12 @@
+import { decided } from "@/api/decided";
+import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
-import { STEPS } from "@/shared/Turn";
 import { CdlDials } from "../CdlDials";
 import { type Full, NEUTRAL } from "../trimParts";
 import { Figure } from "./Figure";
 import type { PartProps } from "./part";
 
-const LEVELS = ["darks", "middle", "lights"] as const;
+const LEVELS = decided.trim.levels;
 
 export function Tone({ now, set }: PartProps) {
   const level = (i: number, changes: Partial<Full["levels"][number]>) =>
@@ -19,11 +20,7 @@ export function Tone({ now, set }: PartProps) {
           label="Contrast"
           compact
           value={now.contrast}
-          low={0.5}
-          high={2}
-          step={0.01}
-          steps={STEPS.slope}
-          tolerance={0.015}
+          {...control("contrast")}
           neutral={1}
           digits={3}
           unit="slope"
@@ -33,9 +30,7 @@ export function Tone({ now, set }: PartProps) {
           label="Pivot"
           compact
           value={now.pivot}
-          low={-4}
-          high={4}
-          step={0.1}
+          {...control("pivot")}
           neutral={0}
           digits={1}
           unit="stops about middle grey"
@@ -61,10 +56,8 @@ export function Tone({ now, set }: PartProps) {
                     <Figure
                       label={`Warmth of ${name}, mired`}
                       value={l.warmth}
-                      low={-250}
-                      high={250}
+                      {...control("levels.warmth")}
                       digits={0}
-                      step={2}
                       onChange={(warmth) => level(i, { warmth })}
                     />
                   </td>
@@ -72,10 +65,8 @@ export function Tone({ now, set }: PartProps) {
                     <Figure
                       label={`Tint of ${name}, Duv × 1000`}
                       value={l.tint}
-                      low={-40}
-                      high={40}
+                      {...control("levels.tint")}
                       digits={1}
-                      step={0.2}
                       onChange={(tint) => level(i, { tint })}
                     />
                   </td>
@@ -83,10 +74,8 @@ export function Tone({ now, set }: PartProps) {
                     <Figure
                       label={`Saturation of ${name}`}
                       value={l.saturation}
-                      low={0}
-                      high={4}
+                      {...control("levels.saturation")}
                       digits={2}
-                      step={0.02}
                       onChange={(saturation) => level(i, { saturation })}
                     />
                   </td>
@@ -95,10 +84,11 @@ export function Tone({ now, set }: PartProps) {
                       <Figure
                         label={`Border of ${name}, stops about middle grey`}
                         value={now.borders[i === 0 ? 0 : 1]}
-                        low={i === 0 ? -8 : now.borders[0] + 0.5}
-                        high={i === 0 ? now.borders[1] - 0.5 : 8}
+                        {...control("borders")}
+                        {...(i === 0
+                          ? { high: now.borders[1] - 0.5 }
+                          : { low: now.borders[0] + 0.5 })}
                         digits={1}
-                        step={0.1}
                         onChange={(v) =>
                           set({ borders: i === 0 ? [v, now.borders[1]] : [now.borders[0], v] })
                         }

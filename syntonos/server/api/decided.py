@@ -1,0 +1,54 @@
+"""What the core decides and the page has to know: one document, written beside the schema."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import asdict
+from typing import Any, get_args
+
+from syntonos.core.chain.controls import CONTROLS
+from syntonos.core.chain.stages import OPTIONAL_STAGES
+from syntonos.core.chain.stages.trim import (
+    BANDS,
+    FIELDS,
+    HUES,
+    LEVELS,
+    MOST_BETWEEN,
+    NEUTRAL,
+    PARTS,
+)
+from syntonos.core.chain.trim_maps import OF_A_STOP
+from syntonos.core.matching.tuner import SCALES, TURNED_BY
+from syntonos.server.matching.probes_schemas import StageName
+
+
+def decided() -> dict[str, Any]:
+    """Return stages, a trim's parts and numbers, and the tuner's scales, as plain JSON values."""
+    neutral = asdict(NEUTRAL)
+    tuner = {}
+    for scale in SCALES:
+        name, one = TURNED_BY[scale]
+        control = CONTROLS[name]
+        rest = 1.0 if name in ("contrast", "cdl.saturation") else 0.0  # factors rest at one
+        tuner[scale] = {
+            "most": one * (control.reach[1] - rest),
+            "steps": [one * step for step in control.steps],
+            "tolerance": one * (control.tolerance or 0.0),
+        }
+    return {
+        "stages": {"optional": OPTIONAL_STAGES, "probed": get_args(StageName)},
+        "trim": {
+            "parts": PARTS, "fields": FIELDS, "neutral": neutral, "levels": LEVELS, "hues": HUES,
+            "bands": BANDS, "most_between": MOST_BETWEEN, "log_of_a_stop": OF_A_STOP,
+            "controls": {name: asdict(control) for name, control in CONTROLS.items()},
+        },
+        "tuner": tuner,
+    }  # fmt: skip
+
+
+def as_typescript() -> str:
+    """Return the document as a module whose values are types too."""
+    return (
+        "// Written by `make schema` from the core; not by hand.\n"
+        f"export const decided = {json.dumps(decided(), indent=2)} as const;\n"
+    )
