@@ -108,8 +108,9 @@ def server(_running, data):
     return _running[0]
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser():
+    """One browser per file; open for longer its event loop would forbid other tests a database."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGS)
         yield browser
