@@ -57,13 +57,13 @@ from syntonos.core.matching import (
     reading_to_json,
 )
 from syntonos.core.matching.by_places import are_enough
-from syntonos.core.matching.carried import CARRIES, lut_cost
+from syntonos.core.matching.carried import lut_cost
 from syntonos.core.matching.highlights import fill_of
 from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.scene_check import check_by_scene
 from syntonos.core.matching.scene_fit import Clusters
 from syntonos.core.matching.targets import is_picture
-from syntonos.core.matching.verdict import USUAL_TOLERANCE, judge_match
+from syntonos.core.matching.verdict import LUT_COSTS, USUAL_TOLERANCE, judge_match
 
 _SCENE = ("picture", "areas", "statistics")  # the best first
 
@@ -255,7 +255,7 @@ def _cost_of(
     if Path(args.out).suffix.lower() == ".clf":
         return 0.0
     cost = lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
-    if cost > CARRIES:
+    if cost > LUT_COSTS:
         said.append(f"The LUT of {args.size} points adds about {cost:.2f} to the delta E of "
                     f"{fit.expected:.2f} that is expected: hand over a larger one.")  # fmt: skip
     return cost

@@ -58,8 +58,8 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
         ("working log parts reversed", "    return tuple(out)\n", "    return tuple(out[::-1])\n"),
         (
             "pivot the other way",
-            "pivot = GREY + trim.pivot * _OF_A_STOP",
-            "pivot = GREY - trim.pivot * _OF_A_STOP",
+            "pivot = GREY + trim.pivot * OF_A_STOP",
+            "pivot = GREY - trim.pivot * OF_A_STOP",
         ),
         ("curve without its straight end", "+ last * np.maximum(value - x[-1], 0)", "+ 0 * last"),
         ("hues turned the other way", "scale * np.sin(turn)", "-scale * np.sin(turn)"),
@@ -476,6 +476,10 @@ MUTANTS: Final[tuple[Mutant, ...]] = (
     *_all(
         _BENCH + "timecode.ts",
         ("web/src/features/bench/timecode.test.ts",),
-        ("timecodes subtracted the other way", "a + frame - b", "b + frame - a"),
+        (
+            "timecodes subtracted the other way",
+            "clip.start_frame + frame - other.start_frame",
+            "other.start_frame + frame - clip.start_frame",
+        ),
     ),
 )

@@ -19,7 +19,6 @@ from syntonos.core.chain.document import (
     Decode,
     Input,
     Look,
-    LutStep,
     Match,
     Output,
     Trim,
@@ -171,7 +170,6 @@ def trim_of(parts: Parts, overrides: Overrides = AS_IN_FORCE) -> Trim | None:
 
 def _without_colour(chain: Chain) -> Chain:
     steps = chain.look.steps if chain.look is not None else ()
-    last = steps[-1] if steps else None
-    if isinstance(last, LutStep) and last.to is not None:  # it has to stay the last one
-        return replace(chain, look=Look((*steps[:-1], _GREY, last)))
+    if chain.look is not None and chain.look.display is not None:  # its LUT has to stay the last
+        return replace(chain, look=Look((*steps[:-1], _GREY, steps[-1])))
     return replace(chain, look=Look((*steps, _GREY)))

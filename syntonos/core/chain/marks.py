@@ -58,9 +58,8 @@ def beyond_display(
     size = code_rgb.shape[:2] if region is None else (region[3], region[2])
     none = np.zeros(size, np.bool_)
     how = {"number": frame, "region": region, "threads": threads}
-    steps = chain.look.steps if chain.look is not None else ()
-    last = steps[-1] if steps else None
-    if isinstance(chain.output, EncodingOutput) or (isinstance(last, LutStep) and last.to):
+    is_shown_by_look = chain.look is not None and chain.look.display is not None
+    if isinstance(chain.output, EncodingOutput) or is_shown_by_look:
         return none, none
     display = find_display(chain.output.display)
     plain = chain.to(Output(display.slug, None, chain.output.compression))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Final
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -30,7 +28,6 @@ from syntonos.core.matching.metric import scene_delta_e
 from syntonos.core.matching.prior import population
 
 A = NDArray[np.float64]
-CARRIES: Final = 0.03  # delta E: what a LUT may add to a match's mean
 
 
 def lut_cost(

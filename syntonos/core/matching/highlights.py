@@ -19,10 +19,10 @@ from syntonos.core.chain.marks import any_channel
 from syntonos.core.charts.clipping import clip_of_scenes
 from syntonos.core.encodings import Encoding, decode, encode, take_levels_off
 from syntonos.core.encodings.scalar import LINEAR
+from syntonos.core.matching.verdict import LEAST_TOLD
 
 _NEAR_TOP: Final = 0.985  # of the code values' top
 _NEAR_SENSOR: Final = 0.97  # of the light at which the sensor clips
-_FILLED: Final = 0.0005  # share of the pixels: less is not worth a fill
 _BRIGHT: Final = (0.25, 0.85)  # of the top: what a scene's bright things are learned from
 _COLOURED: Final = 0.15  # natural logarithm between two channels: less is neutral
 _LEAST: Final = 100  # pixels
@@ -107,7 +107,7 @@ def fill_of(
     top = top_of(encoding, plain)
     if top is None:
         return None
-    if not any((code >= _NEAR_TOP * top).any(axis=2).mean() > _FILLED for code in plain):
+    if not any((code >= _NEAR_TOP * top).any(axis=2).mean() > LEAST_TOLD for code in plain):
         return None
     light_top = float(decode(np.array([top]), encoding.curve)[0])
     light = decode(np.concatenate([c[::2, ::2].reshape(-1, 3) for c in plain]).astype(np.float64),

@@ -19,11 +19,12 @@ from syntonos.core.chain.stages.trim import (
 )
 from syntonos.core.chain.trim_maps import OF_A_STOP
 from syntonos.core.matching.tuner import SCALES, TURNED_BY
+from syntonos.core.matching.verdict import LEAST_TOLD, LUT_COSTS, LUT_HOLDS, MOST_CLIPPED
 from syntonos.server.matching.probes_schemas import StageName
 
 
 def decided() -> dict[str, Any]:
-    """Return stages, a trim's parts and numbers, and the tuner's scales, as plain JSON values."""
+    """Return stages, a trim's numbers, the tuner's scales and thresholds, as plain JSON values."""
     neutral = asdict(NEUTRAL)
     tuner = {}
     for scale in SCALES:
@@ -43,6 +44,10 @@ def decided() -> dict[str, Any]:
             "controls": {name: asdict(control) for name, control in CONTROLS.items()},
         },
         "tuner": tuner,
+        "verdict": {
+            "most_clipped": MOST_CLIPPED, "least_told": LEAST_TOLD, "lut_costs": LUT_COSTS,
+            "lut_holds": LUT_HOLDS,
+        },
     }  # fmt: skip
 
 

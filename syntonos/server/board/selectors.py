@@ -34,6 +34,7 @@ class Cell:
     stand: str  # of the clip that is shown
     clipped: float | None  # the most of its scenes' pictures; None where none was measured
     reason: str  # why it is not better than its figure says
+    is_clipped: bool  # whether that is what is clipped
     doubt: Doubt | None  # what speaks against the encoding of one of its clips
 
 
@@ -96,5 +97,6 @@ def _cell(
         status.tuner, aim if any(aim.values()) else None,
         status.next_step if shown else "bring_in", match.number if match else None,
         match.facts["kind"] if match else None,
-        stand_of(shown, in_force) if shown else "", clipped, status.reason, doubt,
+        stand_of(shown, in_force) if shown else "", clipped, status.reason, status.is_clipped,
+        doubt,
     )  # fmt: skip

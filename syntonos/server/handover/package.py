@@ -18,6 +18,7 @@ from django.utils import timezone
 from syntonos.core.chain import AS_IN_FORCE, LutLevels, Overrides
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
+from syntonos.core.matching.verdict import LEAST_TOLD, LUT_COSTS
 from syntonos.core.viewing import Asked, Subject
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
@@ -36,7 +37,6 @@ from syntonos.server.rendering.pictures import picture
 KIND: Final = "take-away"
 _STILL_WIDTH = 1280
 _KEPT: Final = 14 * 24 * 3600.0  # seconds that a package can be fetched
-_MOST_COST = 0.03  # delta E that a LUT may add to its match before it is worth a word
 _COLUMNS: Final = (
     "file", "camera", "light", "clips", "from", "from_levels", "to", "format", "points", "lut_in",
     "lut_out", "match", "delta_e", "read_back_mean", "read_back_p99_9", "chain", "sha256",
@@ -254,8 +254,8 @@ def _warnings(export: Export, match: Match | None) -> list[str]:
         (read_back.get("share_outside"), "beyond what the target's code values hold"),
         (read_back.get("share_beyond"), "beyond the 0 to 1 that the LUT takes"),
     ):
-        if share and share > 0.0005:
+        if share and share > LEAST_TOLD:
             out.append(f"{100 * share:.1f} % of the picture {words}")
-    if (cost := read_back.get("cost")) and cost > _MOST_COST:
+    if (cost := read_back.get("cost")) and cost > LUT_COSTS:
         out.append(f"it adds {cost:.2f} ΔE to the match")
     return out

@@ -125,6 +125,7 @@ class Status:
     tuner: dict[str, float] | None
     next_step: str
     reason: str = ""  # why it is not better than its figure says, or what is in the way
+    is_clipped: bool = False  # whether that is what is clipped
 
 
 def is_borrowed(match: Match) -> bool:
@@ -241,11 +242,14 @@ def status(
         verdict = verdict_of(match, production.tolerance, clipped_share(scenes))
         state, reason = verdict.state, ", ".join(verdict.lowered_by)
         against = scene_check_of(match, both_scenes)
+        is_clipped = verdict.is_clipped
         if against is not None and not against["agrees"] and not against["is_old"]:
+            is_clipped = False
             state, reason = ("close" if state == "in_tune" else state), against["words"]
         if doubt:
+            is_clipped = False
             state, reason = ("close" if state == "in_tune" else state), doubt
-        return Status(state, value, before, distance, "none", reason)
+        return Status(state, value, before, distance, "none", reason, is_clipped)
     if own is None:
         return Status("not_measured", None, None, None, read_chart)
     if base is None:

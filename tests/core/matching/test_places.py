@@ -55,8 +55,13 @@ def test_places_lie_where_the_scene_says(found, truth):
     assert close.sum() > 60
     # Pixels apart, less how far the traced place is from ours.
     off = (theirs - truth[1][near]) - (ours - truth[0][near])
-    assert np.median(np.linalg.norm(off[close], axis=1)) < 2
-    assert 0.15 < found.overlap < 0.6
+    off = np.linalg.norm(off[close], axis=1)
+    assert np.median(off) < 2
+    # What only one of them sees is led nowhere: few places are far off, and no more is in common
+    # than the scene has.
+    assert np.percentile(off, 95) < 10
+    in_common = len(truth[0]) * 9**2 / (WIDTH * HEIGHT)
+    assert 0.15 < found.overlap < in_common
     assert found.agreement > 0.8
 
 

@@ -496,5 +496,11 @@ export const decided = {
       ],
       "tolerance": 3.0
     }
+  },
+  "verdict": {
+    "most_clipped": 0.005,
+    "least_told": 0.0005,
+    "lut_costs": 0.03,
+    "lut_holds": 1.0
   }
 } as const;

@@ -2388,6 +2388,8 @@ export interface components {
             /** Delta E */
             delta_e: number | null;
             doubt: components["schemas"]["DoubtOut"] | null;
+            /** Is Clipped */
+            is_clipped: boolean;
             /** Light Id */
             light_id: number;
             /** Match Kind */

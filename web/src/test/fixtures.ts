@@ -84,6 +84,7 @@ export const cell = (changes: Partial<Cell> = {}): Cell => ({
   next_step: "none",
   clipped: null,
   reason: "",
+  is_clipped: false,
   doubt: null,
   match_number: 1,
   match_kind: "chart",

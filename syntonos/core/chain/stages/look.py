@@ -61,6 +61,12 @@ class Look:
     steps: tuple[LookStep, ...] = ()
     kind: Literal["look"] = "look"
 
+    @property
+    def display(self) -> str | None:
+        """The display that its last step, a LUT, leads to; None where the output does."""
+        last = self.steps[-1] if self.steps else None
+        return last.to if isinstance(last, LutStep) else None
+
 
 _STEPS: Final[dict[str, type[Any]]] = {"cdl": CdlStep, "lut": LutStep}
 

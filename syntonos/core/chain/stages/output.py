@@ -12,7 +12,6 @@ from syntonos.core.chain.displays import Display, find_display
 from syntonos.core.chain.packing import Node, Packer
 from syntonos.core.chain.stages._strict import encoded, failure, known_fields, numbers, share
 from syntonos.core.chain.stages.kind import Locality, StageKind
-from syntonos.core.chain.stages.look import LutStep
 from syntonos.core.chain.tone import TONE, ToneScale
 from syntonos.core.encodings import AP1, GAMUTS, find_encoding, gamut_matrix
 from syntonos.core.errors import ChainError
@@ -103,10 +102,9 @@ def read_output(stage: Any) -> AnyOutput:
 
 def pack_output(pack: Packer, output: AnyOutput, chain: Chain) -> None:
     """Append the output; a look that ends in a LUT to a display has made it already."""
-    steps = chain.look.steps if chain.look is not None else ()
-    last = steps[-1] if steps else None
-    if isinstance(last, LutStep) and last.to is not None:
-        _shown(pack, find_display(last.to), output)
+    shown_by_look = chain.look.display if chain.look is not None else None
+    if shown_by_look is not None:
+        _shown(pack, find_display(shown_by_look), output)
     elif isinstance(output, EncodingOutput):
         target = find_encoding(output.encoding)
         pack.affine(gamut_matrix(AP1, target.gamut))

@@ -118,7 +118,8 @@ function bench(search: string) {
   const onPlace = vi.fn();
   const both = angle();
   const clips = [both.reference.clips[0], both.angle.clips[0]].map(
-    (c) => c && { ...c, frame_count: 24, timecode: "10:00:00:00", start_frame: 864000, rate: "24/1" },
+    (c) =>
+      c && { ...c, frame_count: 24, timecode: "10:00:00:00", start_frame: 864000, rate: "24/1" },
   );
   const views = [new PictureView(), new PictureView()].map((view) => ({ view, label: LABEL }));
   render(

@@ -76,6 +76,8 @@ describe("a trim under the hand", () => {
 
   it("turns a needle by what the hand moved, within the scale's range", () => {
     expect(turned({ warmth: 240 }, "warmth", 40).warmth).toBe(250);
+    // What a contrast may be says the core (chain.stages.trim): 0.25 to 4, of which a dial shows less.
+    expect(turned(NEUTRAL, "contrast", 9).contrast).toBe(4);
     const now = turned(NEUTRAL, "contrast", 0.01, 0.2);
     expect(standing({ ...OFF, contrast: 0.2 }, NEUTRAL, now).contrast).toBeCloseTo(0.21, 3);
   });

@@ -3,6 +3,7 @@ import { Grid3x2 } from "lucide-react";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { api, type Camera, type Cell, type Light, unwrap } from "@/api/client";
+import { decided } from "@/api/decided";
 import { isOpen, jobsQuery, pictureUrl } from "@/api/queries";
 import { STATE_WORDS, StateMark } from "@/shared/Marks";
 import { TunerTicks } from "@/shared/Tuner";
@@ -26,9 +27,6 @@ const KINDS: Partial<Record<NonNullable<Cell["match_kind"]>, string>> = {
   statistics: "estimate",
   values: "to values",
 };
-
-// Share of a picture: more is said, and takes the best verdict away.
-const MOST_CLIPPED = 0.005;
 
 /** One camera in one light: its frame after its chain, its state, and what to do next. */
 export function BoardCell({
@@ -63,7 +61,7 @@ export function BoardCell({
         <Link to={main} aria-label={`${name}: open the ${camera.is_reference ? "Chart" : "Bench"}`}>
           <span className="relative block">
             <Frame src={pictureUrl(cell.clip.id, 0, 480, "output", cell.stand)} alt={name} />
-            {cell.clipped !== null && cell.clipped > MOST_CLIPPED && (
+            {cell.clipped !== null && cell.clipped > decided.verdict.most_clipped && (
               <span className="absolute right-0 bottom-0 bg-base-100/85 px-1.5 text-2xs">
                 {Math.round(cell.clipped * 100)} % clipped
               </span>

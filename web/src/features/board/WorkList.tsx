@@ -54,7 +54,7 @@ export function workOf(board: Board, jobs: Job[]): Work[] {
       const isOpen = cell.state === "not_measured" || cell.state === "stale";
       const why = isOpen && cell.next_step !== "bring_chart" ? leftAlone(cell) : "";
       const to = `/p/${production.id}/l/${light.id}/c/${camera.id}`;
-      const isClipped = cell.state === "close" && cell.reason.includes("clipped") && !cell.doubt;
+      const isClipped = cell.state === "close" && cell.is_clipped;
       return [
         {
           cell,

@@ -54,7 +54,7 @@ describe("what is left to do", () => {
     ["far", cell({ state: "off", delta_e: 4.2 }), "4.20 ΔE off the chart"],
     [
       "clipped",
-      cell({ state: "close", reason: "6.2 % of the picture is clipped" }),
+      cell({ state: "close", reason: "6.2 % of the picture is clipped", is_clipped: true }),
       "6.2 % of the picture is clipped",
     ],
     [
@@ -99,7 +99,12 @@ describe("what is left to do", () => {
 
   it("leads to the mark where the picture is clipped, and to the Chart otherwise", () => {
     const cells = [
-      cell({ camera_id: 2, state: "close", reason: "6.2 % of the picture is clipped" }),
+      cell({
+        camera_id: 2,
+        state: "close",
+        reason: "6.2 % of the picture is clipped",
+        is_clipped: true,
+      }),
       cell({ camera_id: 3, state: "off", delta_e: 5, doubt: { ...DOUBT, clip: "C001_01" } }),
     ];
     show(<WorkList work={workOf(whole(cells), [])} />);

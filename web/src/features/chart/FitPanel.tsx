@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Angle, Match } from "@/api/client";
+import { decided } from "@/api/decided";
 import { Problem } from "@/shared/Feedback";
 import { type FitChoice, skinsOf, wordOf } from "@/shared/fitChoice";
 import { signed } from "@/shared/Tuner";
@@ -336,7 +337,7 @@ function Steps({
           <dd className="faint text-2xs">{note}</dd>
         </div>
       ))}
-      {(angle.clipped > 0.0005 || match.highlights) && (
+      {(angle.clipped > decided.verdict.least_told || match.highlights) && (
         <div>
           <dt className="faint">Highlights</dt>
           <dd>

@@ -3,6 +3,7 @@ import { Download } from "lucide-react";
 import { useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, type Board, type Cell, type Difference, type Export, unwrap } from "@/api/client";
+import { decided } from "@/api/decided";
 import { boardQuery, exportsQuery, variantsQuery } from "@/api/queries";
 import { TopLine } from "@/app/TopLine";
 import { Empty, Loading, Problem } from "@/shared/Feedback";
@@ -339,8 +340,7 @@ function Luts({
   );
 }
 
-/** What a LUT may add to the mean of its match before it is worth a word, ΔE. */
-const MOST_COST = 0.03;
+const { least_told, lut_costs, lut_holds } = decided.verdict;
 
 /** Of which colours a file is compared with its chain, the clip's own first. */
 const SETS: [Difference["colours"], string, string][] = [
@@ -397,15 +397,15 @@ function ExportRow({ row }: { row: Export }) {
       </div>
       {main && (
         <p className="mb-2">
-          {main.p99_9 < 1 && cost <= MOST_COST ? "Holds: " : "Look at it: "}
+          {main.p99_9 < lut_holds && cost <= lut_costs ? "Holds: " : "Look at it: "}
           in the clip's own picture it is <b className="value">{main.mean.toFixed(3)}</b> ΔE from
           the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> ΔE at the
           99.9th percentile.
-          {outside > 0.0005 &&
+          {outside > least_told &&
             ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
-          {beyond > 0.0005 &&
+          {beyond > least_told &&
             ` ${(beyond * 100).toFixed(1)} % of its pixels lie beyond 0 to 1, where the LUT gives what it gives at its edge; a CLF goes on.`}
-          {cost > MOST_COST &&
+          {cost > lut_costs &&
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
           {row.read_back.lacks && ` ${row.read_back.lacks}`}
           {row.read_back.cdl &&
