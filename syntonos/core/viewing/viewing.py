@@ -32,7 +32,11 @@ class Subject:
 
     source: Source
     parts: Parts
-    first: int = 0  # the frame that stands for it: a pin's own
+    only: int | None = None  # the one frame that it is: a pin's own; None: all of the source's
+
+    def frame(self, number: int) -> int:
+        """Return the frame of the source that is shown where one is asked for."""
+        return number if self.only is None else self.only
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +131,7 @@ def view(
         When `is_cancelled` said so.
     """
     source, chain = subject.source, compose(subject.parts, overrides)
+    asked = replace(asked, frame=subject.frame(asked.frame))
     code, region = _read(source, asked)
     how = {"number": asked.frame, "threads": threads, "is_cancelled": is_cancelled}
     found: dict[str, object] = {}

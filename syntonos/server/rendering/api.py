@@ -56,7 +56,7 @@ def get_picture(
 @router.get("/pins/{pin_id}/picture", operation_id="getPinPicture", include_in_schema=False)
 def get_pin_picture(request: HttpRequest, pin_id: int, width: int = 480) -> HttpResponse:
     subject = pins.subject_of(subjects.pin_of(pin_id))
-    asked = Asked(subject.first, max(16, min(width, 960)))
+    asked = Asked(width=max(16, min(width, 960)))
     return _image(pictures.picture(subject, asked, AS_IN_FORCE), "private, no-cache")
 
 

@@ -63,7 +63,7 @@ def _header(subject: Subject, asked: Asked, seen: Viewed) -> dict[str, Any]:
     marked, shown = seen.marked, seen.picture
     assert shown is not None  # noqa: S101 - a draft is a picture
     return {
-        "width": shown.shape[1], "height": shown.shape[0], "frame": asked.frame,
+        "width": shown.shape[1], "height": shown.shape[0], "frame": subject.frame(asked.frame),
         "name": subject.source.about.name, "matched": seen.chain.match is not None,
         "bottom": asked.span[0], "top": asked.span[1], "pixels": seen.shape[1],
         "region": seen.shares, "scoped": asked.scoped,
@@ -109,8 +109,9 @@ def diagnose(subject: Subject, overrides: Overrides, asked: Asked) -> Diagnostic
     seen = view(subject, replace(asked, picture=False, scopes=(), region=None), overrides)
     if not seen.chain.luts:
         return Diagnostics([], [])
-    code = subject.source.read(asked.frame, asked.width)
-    clips = clipped_by_luts(seen.chain, code[::4, ::4], frame=asked.frame)
+    frame = subject.frame(asked.frame)
+    code = subject.source.read(frame, asked.width)
+    clips = clipped_by_luts(seen.chain, code[::4, ::4], frame=frame)
     return Diagnostics(clips, grey_through_luts(seen.chain))
 
 
