@@ -26,7 +26,7 @@ $(UV):
 
 $(STAMPS)/python: uv.lock pyproject.toml | $(UV)
 	@echo "setup: Python packages (uv.lock)"
-	@$(UV) sync --frozen --quiet
+	@$(UV) sync --frozen --quiet --extra demo
 	@mkdir -p $(STAMPS) && touch $@
 
 $(STAMPS)/node: web/package.json web/package-lock.json

@@ -46,21 +46,21 @@ class LutLevels:
                 )  # fmt: skip
 
     def to_stored(self, value: A) -> A:
-        """Turn the LUT's input into stored code values."""
+        """Turn the LUT's input (..., 3) into stored code values."""
         return (value * _SCALE + _OFFSET).astype(value.dtype) if self.into == "expanded" else value
 
     def from_stored(self, code: A) -> A:
-        """Turn stored code values into the LUT's input."""
+        """Turn stored code values (..., 3) into the LUT's input."""
         return ((code - _OFFSET) / _SCALE).astype(code.dtype) if self.into == "expanded" else code
 
     def result(self, code: A, chain: Chain) -> A:
-        """Turn the chain's result into the LUT's output."""
+        """Turn the chain's result (..., 3) into the LUT's output."""
         if self.out == "stored" or not isinstance(chain.output, EncodingOutput):
             return code
         return ((code - _OFFSET) / _SCALE).astype(code.dtype)
 
     def code(self, result: A, chain: Chain) -> A:
-        """Turn the LUT's output into what the chain gives: the inverse of `result`."""
+        """Turn the LUT's output (..., 3) into what the chain gives: the inverse of `result`."""
         if self.out == "stored" or not isinstance(chain.output, EncodingOutput):
             return result
         return (result * _SCALE + _OFFSET).astype(result.dtype)

@@ -124,7 +124,7 @@ def upto_last(
     threads: int = 1,
     is_cancelled: Callable[[], bool] | None = None,
 ) -> Picture:
-    """Run what stands before a plan's last program; `width` is the whole frame's."""
+    """Run what stands before a plan's last program on (h, w, 3); `width` is the whole frame's."""
     values = code_rgb
     for program, kind, stage in planned.before:
         values = run(program, values, threads=threads, is_cancelled=is_cancelled)
@@ -136,7 +136,13 @@ def upto_last(
 def with_margin(
     code_rgb: Picture, region: Region | None, margin: int
 ) -> tuple[Picture, tuple[slice, slice] | None]:
-    """Return the region with its margin, as far as the frame goes, and where it lies in that."""
+    """Return the region of (h, w, 3) with its margin, as far as the frame goes, and where it lies.
+
+    Raises
+    ------
+    ChainError
+        region.outside where it is not within the frame.
+    """
     if region is None:
         return code_rgb, None
     height, width = code_rgb.shape[:2]

@@ -92,7 +92,7 @@ def screen_white(display: str, *, whole: bool = False) -> float | None:
 def on_screen(
     disp_rgb: NDArray[np.float32], display: str, *, whole: bool = False, threads: int = 1
 ) -> NDArray[np.float32]:
-    """Return a display's code values as an SDR screen of BT.709 primaries shows them best.
+    """Return a display's code values (..., 3) as an SDR screen of BT.709 shows them best.
 
     HDR is clipped at the reference white of BT.2408, or darkened as a whole until its peak is
     white; wider primaries are clipped to BT.709. This is a view, no evidence: figures and scopes
@@ -154,7 +154,7 @@ def grey_through_luts(chain: Chain) -> list[tuple[float, float]]:
 def clipped_by_luts(
     chain: Chain, code_rgb: NDArray[np.float32], *, frame: int = 0
 ) -> list[float]:  # fmt: skip
-    """Return, for each LUT of the look, the share of pixels of which it clips a channel.
+    """Return, for each LUT of the look, the share of pixels (h, w, 3) of which it clips a channel.
 
     Clipped is what lies where the LUT's result no longer changes along the grey axis, or outside
     of its domain.

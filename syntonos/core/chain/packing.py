@@ -130,7 +130,7 @@ class Packer:
         self.notes.append((name, len(self.steps)))
 
     def table(self, values: NDArray[Any]) -> float:
-        """Keep a table; returns its place."""
+        """Keep a table of any shape; returns its place."""
         at = self.filled
         flat = np.ascontiguousarray(values, np.float32).ravel()
         self.tables.append(flat)
@@ -143,7 +143,7 @@ class Packer:
         self.hosted.append(what)
 
     def affine(self, mat: NDArray[np.float64], shift: NDArray[np.float64] | None = None) -> None:
-        """Append a matrix and an offset, or multiply them into the one before."""
+        """Append a matrix (3, 3) and an offset (3,), or multiply them into the one before."""
         offset = np.zeros(3) if shift is None else shift
         if self.steps and self.steps[-1].op == k.OP_AFFINE:
             before = self.steps.pop().params.reshape(3, 4)

@@ -215,7 +215,7 @@ def read_back(
 def read_back_clf(
     data: bytes, chain: Chain, code_rgb: NDArray[np.float32] | None = None
 ) -> ReadBack:
-    """Compare a CLF file, as OpenColorIO applies it, with the exact chain.
+    """Compare a CLF file, as OpenColorIO applies it to (h, w, 3), with the exact chain.
 
     Parameters and result as of `read_back`; there is one way to apply it, in float.
     """

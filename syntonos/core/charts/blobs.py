@@ -15,7 +15,7 @@ Gray = NDArray[np.uint8]
 
 
 def planes(code: NDArray[np.float32]) -> list[Gray]:
-    """Return luma and the channels, each stretched from its 3rd to its 99.7th percentile."""
+    """Return luma and channels of (h, w, 3), stretched from the 3rd to the 99.7th percentile."""
     stack = [code.mean(axis=2), code[..., 0], code[..., 1], code[..., 2]]
     out = []
     for plane in stack:

@@ -177,7 +177,7 @@ def find_chart(code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24) ->
 def find_charts(
     code_rgb: NDArray[np.float32], layout: ChartLayout = CHART_24, *, most: int = 6
 ) -> list[Detection]:
-    """Find all charts of one layout in a frame, the largest first.
+    """Find all charts of one layout in a frame (h, w, 3), the largest first.
 
     Parameters and errors as in `find_chart`; at all scales, so it takes a few times as long.
     """

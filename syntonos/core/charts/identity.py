@@ -186,7 +186,7 @@ class _Windows:
 def identify(
     code: NDArray[np.float32], lattice: Lattice, layout: ChartLayout = CHART_24
 ) -> list[Identity]:
-    """Return the best readings of a lattice as the chart, the best first (at most 2)."""
+    """Return the best readings of a lattice in (h, w, 3) as the chart, the two best."""
     n = len(layout.names)
     if min(layout.rows, layout.columns) < 2 or len(lattice.places) < min(n / 8, 40):
         return []  # a single row is no lattice: `find_rows` looks for it
@@ -251,7 +251,7 @@ def _scored(
 
 
 def other_turns(values: A, layout: ChartLayout = CHART_24) -> float:
-    """Return the best score of the same patches read any other way up."""
+    """Return the best score of the same patches (rows, columns, 3) read any other way up."""
     grid = values.reshape(layout.rows, layout.columns, 3)
     square = layout.rows == layout.columns and layout.rows_at == layout.columns_at
     turns = (1, 2, 3) if square else (2,)

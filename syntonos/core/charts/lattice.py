@@ -104,7 +104,7 @@ class _Growth:
 
 
 def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
-    """Grow a lattice from one blob; None where its surroundings are no grid."""
+    """Grow a lattice from one of blobs (n, 6); None where its surroundings are no grid."""
     edge = float(np.sqrt(blobs[seed, 2]))
     stretch = 12 * (blobs[seed, 3] + blobs[seed, 5]) / blobs[seed, 2]
     radius = 2.2 * edge * np.sqrt(max(stretch / 2, 1.0))
@@ -156,7 +156,7 @@ def grow(blobs: NDArray[np.float64], seed: int, tree: object) -> Lattice | None:
 
 
 def find_lattices(blobs: NDArray[np.float64], *, most: int = 60) -> Iterator[Lattice]:
-    """Yield lattices as they are found; a blob seeds only where no large lattice has it yet."""
+    """Yield lattices of blobs (n, 6); one seeds only where no large lattice has it yet."""
     if len(blobs) < 12:
         return
     from scipy.spatial import cKDTree

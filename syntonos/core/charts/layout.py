@@ -285,5 +285,5 @@ def patch_centres(corners: ArrayLike, layout: ChartLayout = CHART_24) -> A:
 
 
 def turned(corners: ArrayLike, quarter_turns: int = 2) -> A:
-    """Return the corners with the chart's reading turned by quarter turns, clockwise."""
+    """Return corners (4, 2) with the chart's reading turned by quarter turns, clockwise."""
     return np.roll(np.asarray(corners, np.float64), quarter_turns, axis=0)

@@ -430,7 +430,7 @@ def with_neutrals(lin: NDArray[np.float64], layout: ChartLayout) -> ChartLayout:
 
 
 def triple(values: NDArray[np.float64]) -> tuple[float, float, float]:
-    """Return three floats."""
+    """Return (3,) as three floats."""
     a, b, c = (float(v) for v in values)
     return a, b, c
 

@@ -381,5 +381,5 @@ def decode(log_rgb: A, curve: Curve) -> A:
 
 
 def encode(lin_rgb: A, curve: Curve) -> A:
-    """Turn linear light into values of a curve: the inverse of `decode`, same shapes and rules."""
+    """Turn linear light into values of a curve: of any shape, by the rules of `decode`."""
     return _run(lin_rgb, curve, inverse=False)

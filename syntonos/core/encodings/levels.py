@@ -52,6 +52,6 @@ def take_levels_off(code_rgb: A, levels: str) -> A:
 
 
 def put_levels_on(log_rgb: A, levels: str) -> A:
-    """Turn curve values into stored code values: the inverse of `take_levels_off`."""
+    """Turn curve values (of any shape) into stored code: the inverse of `take_levels_off`."""
     scale, offset = levels_scale_offset(levels)
     return (log_rgb * scale + offset).astype(log_rgb.dtype)

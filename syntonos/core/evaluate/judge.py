@@ -138,7 +138,7 @@ def _turn(got: A, wanted: A, white: A) -> float:
 
 
 def by_kind(fit: MatchFit, distance: A, kinds: NDArray[np.str_]) -> dict[str, tuple[float, float]]:
-    """Return the stated and the true mean delta E of every kind of colour that there is."""
+    """Return stated and true mean delta E of each kind of colour, from those of all (n,)."""
     named = np.array([STATED_AS.get(k, "other") for k in kinds.tolist()])
     return {
         kind: (stated.mean, float(distance[named == kind].mean()))

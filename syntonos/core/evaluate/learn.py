@@ -74,7 +74,7 @@ def _fit(t: A, target: A, jac: A, mean: A, precision: A) -> tuple[A, A]:
 
 
 def learn(kinds: tuple[str, ...], count: int, seed: int) -> dict[str, A]:
-    """Learn mean, covariance, patch errors and tau over a family of lights."""
+    """Learn mean (36,), covariance (36, 36), patch errors and tau over a family of lights."""
     rng = np.random.default_rng(seed)
     samples: list[tuple[A, A, A, A, A, A]] = []
     while len(samples) < count:

@@ -32,7 +32,7 @@ def usable(reference: ChartReading, angle: ChartReading) -> list[int]:
 
 
 def least_squares(x: A, y: A) -> Mapping:
-    """Fit a plain 3x3."""
+    """Fit a plain 3x3 to colours (n, 3)."""
     mat = np.linalg.lstsq(x, y, rcond=None)[0]
     return lambda lin: lin @ mat
 
@@ -56,7 +56,7 @@ def _library(method: str, **how: object) -> Callable[[A, A], Mapping]:
 
 
 def white_and_exposure(x: A, y: A, used: list[int], layout: ChartLayout) -> Mapping:
-    """Fit gains in mixed AP1 on the mid greys."""
+    """Fit gains in mixed AP1 on the mid greys of colours (n, 3)."""
     mixing = mix_matrix(MIX)
     mids = [used.index(i) for i in layout.mid_greys if i in used]
     a, b = np.maximum(x @ mixing.T, 1e-9)[mids], np.maximum(y @ mixing.T, 1e-9)[mids]
@@ -66,7 +66,7 @@ def white_and_exposure(x: A, y: A, used: list[int], layout: ChartLayout) -> Mapp
 
 
 def robust_matrix_with_residual(x: A, y: A, used: list[int], layout: ChartLayout) -> Mapping:
-    """Fit flare, white, a robust neutral-preserving 3x3, and a smooth residual of fixed width."""
+    """Fit flare, white, a robust 3x3 that keeps neutral and a residual to colours (n, 3)."""
     mixing = mix_matrix(MIX)
     mx, my = x @ mixing.T, y @ mixing.T
     greys = [used.index(i) for i in layout.greys if i in used]

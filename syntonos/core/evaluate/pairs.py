@@ -39,7 +39,7 @@ def random_taste(rng: np.random.Generator, spread: float = 0.05) -> tuple[tuple[
 
 
 def balance_for(rng: np.random.Generator, lamp: Spectrum) -> Spectrum:
-    """Return what a camera is balanced for: the light itself, or a preset near to it."""
+    """Return what a camera is balanced for, (36,): the light itself, or a preset near to it."""
     if rng.random() < 0.5:
         return lamp
     blue, red = lamp[:12].sum(), lamp[-15:].sum()
@@ -49,7 +49,7 @@ def balance_for(rng: np.random.Generator, lamp: Spectrum) -> Spectrum:
 def random_camera(
     rng: np.random.Generator, sensor: Sensor, white: Spectrum, taste: float = 0.05
 ) -> SimulatedCamera:
-    """Draw a camera about a sensor: an encoding and a matrix."""
+    """Draw a camera about a sensor, white (36,): an encoding and a matrix."""
     return SimulatedCamera(
         sensor, str(rng.choice(_ENCODINGS)), white, bits=None,
         taste=random_taste(rng, taste),  # type: ignore[arg-type]

@@ -170,7 +170,7 @@ def render(case: PictureCase) -> tuple[tuple[Seen, Seen], tuple[F, F]]:
 
 def true_places(case: PictureCase, seen: tuple[Seen, Seen], files: tuple[F, F]
                 ) -> tuple[Places, A, A]:  # fmt: skip
-    """Return the true places as a fit takes them, and the colours there without sheen and noise."""
+    """Return the true places, and the colours (n, 3) there without sheen and noise."""
     at = places_of_scene(case.scene, case.views, seen)
     matte = [
         _light(camera, s.matte, None)
@@ -201,7 +201,7 @@ def _means(picture: F, at: A) -> A:
 
 
 def rough_areas(case: PictureCase, true: Places, colours: A, count: int = 8) -> list[Area]:
-    """Draw areas as a person would: things of many colours, outlined roughly in both pictures."""
+    """Draw areas as a person would: things of many colours (n, 3), outlined roughly in both."""
     rng = np.random.default_rng(case.seed)
     size = np.array([WIDTH, HEIGHT])
     feature = np.log(np.maximum(colours, 1e-3))

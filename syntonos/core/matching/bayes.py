@@ -111,7 +111,7 @@ class Problem:
         return np.asarray(gram.reshape(3 * len(self.x), -1), np.float64)
 
     def with_extra(self, extra: A) -> Problem:
-        """Return the same problem with other extra variance."""
+        """Return the same problem with other extra variance (n, 3, 3)."""
         other = replace(self, extra=extra)
         for name in ("target", "design", "smooth_gram"):  # these do not depend on it
             if name in self.__dict__:
@@ -193,7 +193,7 @@ class Solved:
         return np.asarray(target - guess, np.float64)
 
     def left_out_errors(self) -> tuple[A, A]:
-        """Return each patch's error given all others, their errors too, and its covariance."""
+        """Return each patch's error (n, 3) given all others, and its covariance (n, 3, 3)."""
         return errors_left_out(self.inverse, self.weighted)
 
 
@@ -225,7 +225,7 @@ class Model:
         self._parts: dict[str, tuple[A, A]] = {}
 
     def with_extra(self, extra: A) -> Model:
-        """Return the same model of a problem with other extra variance, which its parts lack."""
+        """Return the same model with other extra variance (n, 3, 3), which its parts lack."""
         other = Model(self.problem.with_extra(extra), self.priors)
         other._parts = self._parts
         return other
@@ -282,7 +282,7 @@ class Model:
         return np.asarray(blocks[np.arange(n), :, np.arange(n), :], np.float64)
 
     def solve(self, setting: Setting, taus: A = TAUS) -> list[Solved]:
-        """Solve one setting for every tau."""
+        """Solve one setting for every tau (m,)."""
         p = self.problem
         prior = self.priors[setting.family]
         patch, rest = self._part(setting.family)
@@ -307,7 +307,7 @@ class Model:
         return out
 
     def best(self, settings: list[Setting], taus: A = TAUS) -> Solved:
-        """Return the answer with the greatest evidence."""
+        """Return the answer with the greatest evidence, over every tau (m,)."""
         solved = [s for setting in settings for s in self.solve(setting, taus)]
         return max(solved, key=lambda s: s.log_evidence)
 

@@ -136,7 +136,7 @@ def lens_fall_off(places: Places) -> A:
 
 
 def evened_places(places: Places) -> tuple[A, A]:
-    """Return the places that count, reference and angle, without what both lenses lose."""
+    """Return the places that count (n, 3), both sides, without what both lenses lose."""
     settled = _settled(places)
     return settled.reference[settled.kept], settled.angle[settled.kept]
 

@@ -144,7 +144,7 @@ def expected_if(
     white: A, share: A, found: _Solutions, priors: dict[str, Prior], other: Problem,
     exposure: float = 0.0,
 ) -> float:  # fmt: skip
-    """Return the mean delta E to expect had the readings been those of another problem."""
+    """Return the mean delta E to expect had the readings (n, 3) been those of another problem."""
     model = Model(other, priors)
     again = [model.solve(s.setting, np.array([s.tau])) for s in found[1]]
     if not all(again):

@@ -40,7 +40,7 @@ class Clipped:
 
 
 def top_of(encoding: Encoding, codes: Sequence[NDArray[np.float32]]) -> float | None:
-    """Return the code value at which a recording ends, its levels taken off, or None for linear.
+    """Return the code value at which recordings (h, w, 3) end, levels off; None for linear.
 
     One, but where more of a clip lies well above one than about it: then its headroom was used,
     and it ends at the top of what is there.

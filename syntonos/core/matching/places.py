@@ -130,7 +130,7 @@ def _another_scene(count: int) -> FitError:
 
 
 def sized(picture: NDArray[Any]) -> F:
-    """Return a picture 960 wide at most, in float32."""
+    """Return a picture (h, w, 3) 960 wide at most, in float32."""
     lin = np.asarray(picture, np.float32)
     if lin.shape[1] <= WIDTH:
         return lin
@@ -345,7 +345,12 @@ def within_areas(
     """Return the places that lie inside of one of the areas in both pictures, and in none of `out`.
 
     Boxes are left, top, width, height in shares of the pictures; without any the whole pictures
-    count. An error places.few where no place is left.
+    count.
+
+    Raises
+    ------
+    FitError
+        places.few where no place is left.
     """
     kept = np.full(len(places.reference), not boxes)
     for one, other in boxes:
@@ -379,7 +384,7 @@ def pixels_within(
 
 
 def only(places: Places, kept: NDArray[np.bool_]) -> Places:
-    """Return some of the places."""
+    """Return some of the places, those of a mask (n,)."""
     return replace(
         places, reference=places.reference[kept], angle=places.angle[kept],
         at_reference=places.at_reference[kept], at_angle=places.at_angle[kept],

@@ -94,7 +94,7 @@ class Answer:
 
 
 def reference_white(readings: Readings) -> A:
-    """Return the reference's white per channel, Y = 1 at 100 % reflectance, from its mid greys."""
+    """Return the reference's white (3,), Y = 1 at 100 % reflectance, from its mid greys."""
     if readings.white is not None:
         return readings.white
     mids = readings.reference[list(readings.mids)]

@@ -102,7 +102,7 @@ _COLOURED: Final = 12.0  # chroma, from which a colour is more than a tint
 
 
 def mixed(lin: A) -> A:
-    """Return light mixed towards its luminance, in which what cameras record is positive."""
+    """Return light (..., 3) mixed towards its luminance, in which recordings are positive."""
     return np.asarray(np.maximum(lin @ mix_matrix(MIX).T, _FLOOR), np.float64)
 
 
@@ -153,11 +153,11 @@ class Lenses:
         return Lenses((one, other))
 
     def of(self, rows: NDArray[np.intp]) -> Lenses:
-        """Return the same at some of the places, which may come more than once."""
+        """Return the same at some of the places, by rows (m,), which may come more than once."""
         return Lenses((self.squared[0][rows], self.squared[1][rows]))
 
     def evened(self, want: A, got: A, fall: A) -> tuple[A, A]:
-        """Return both sides as they would be without fall-off."""
+        """Return both sides (n, 3) as they would be without fall-off."""
         r, a = ((1 - f * s)[:, None] for f, s in zip(fall, self.squared, strict=True))
         return want / r, got / a
 
@@ -219,7 +219,7 @@ def judged(
     by: str, match: Match, answer: Answer, groups: Clusters, misses: A, used: B,
     fall_off: tuple[float, float] = (0.0, 0.0), widen: float = 1.0,
 ) -> SceneFit:  # fmt: skip
-    """Return a fit with its figures; `widen` is a factor on what is expected."""
+    """Return a fit with its figures from misses (n,); `widen` is a factor on what is expected."""
     want, got = groups.reference, groups.angle
     calm = [i for i in range(len(want)) if i not in answer.wild | set(answer.glared)]
     left_out = float(answer.left_out[calm].mean())

@@ -67,7 +67,7 @@ def _far_away(match: Match) -> NDArray[np.bool_]:
 def hatch(
     picture: NDArray[np.uint8], where: NDArray[np.bool_], *, falling: bool = False
 ) -> NDArray[np.uint8]:
-    """Return a picture with slanted lines where `where` says so, light on dark and back.
+    """Return a picture (h, w, 3) with slanted lines where `where` says so, light on dark and back.
 
     Lines rise to the right, or fall.
     """

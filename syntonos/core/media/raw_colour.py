@@ -61,7 +61,13 @@ class RawColour:
         return self._calibration(kelvin) @ color
 
     def neutral_of(self, xy: ArrayLike) -> NDArray[np.float64]:
-        """Return the sensor's values (3,) of a white (2,), green or the largest = 1."""
+        """Return the sensor's values (3,) of a white (2,), green or the largest = 1.
+
+        Raises
+        ------
+        MediaError
+            raw.white where the file's matrix gives none.
+        """
         neutral = self.xyz_to_camera(xy) @ xy_to_xyz(xy)
         if not (neutral > 0).all():
             raise MediaError("The file's colour matrix gives no neutral for this white.",

@@ -60,7 +60,7 @@ class SimulatedCamera:
         return np.asarray(1 / (self.white_light @ self.sensor), np.float64)
 
     def raw_matrix(self) -> NDArray[np.float64]:
-        """Return the maker's matrix: balanced raw to the linear gamut, fitted under its light.
+        """Return the matrix (3, 3) of balanced raw to the linear gamut, fitted under its light.
 
         White goes to white; the rest is least squares over 300 smooth reflectances.
         """

@@ -50,6 +50,11 @@ def random_light(rng: np.random.Generator, kind: str) -> Spectrum:
     Parameters
     ----------
     kind : one of KINDS
+
+    Raises
+    ------
+    ValueError
+        For a kind that is not known.
     """
     if kind == "daylight":
         light = daylight(rng.uniform(4400, 8500))

@@ -43,6 +43,11 @@ def random_objects(rng: np.random.Generator, kind: str, count: int) -> A:
 
     The shapes are from memory: haemoglobin's two bands in skin, the red edge of leaves, the edge
     of copper alloys, narrow bands of strong dyes.
+
+    Raises
+    ------
+    ValueError
+        For a kind that is not known.
     """
 
     def u(low: float, high: float) -> A:
@@ -93,6 +98,11 @@ def other_objects(rng: np.random.Generator, kind: str, count: int) -> A:
     What was learned from one family of shapes is judged on the other. Shapes from memory: skin by
     Beer's law over melanin's power law and haemoglobin, leaves by absorption of chlorophyll and
     carotenoids over scatter, dyes by their density, the rest band-limited in wavelength.
+
+    Raises
+    ------
+    ValueError
+        For a kind that is not known.
     """
 
     def u(low: float, high: float) -> A:

@@ -165,7 +165,7 @@ def _pattern(rng: np.random.Generator, kind: int) -> F:
 
 
 def look(scene: Set, view: View, camera: SimulatedCamera, lamp: Spectrum) -> Seen:
-    """Render a set as a camera's balanced raw at 960 x 540, without flare, noise or clipping."""
+    """Render a set under a lamp (36,) as balanced raw at 960 x 540, without flare or noise."""
     eye = view.eye.astype(np.float32)
     rays = _rays(view, _grid(_OVER))
     depth, which = _first_hits(scene, view, eye, rays)

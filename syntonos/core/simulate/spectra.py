@@ -11,6 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from syntonos.core import library_keys
 from syntonos.core.colorimetry._observer import CMF_1931_5NM
+from syntonos.core.errors import ColourError
 
 Spectrum = NDArray[np.float64]
 
@@ -22,10 +23,23 @@ CMF: Final[Spectrum] = np.stack(
 
 @functools.cache
 def library() -> Any:
-    """Import colour-science; it takes seconds, so only when something is simulated."""
+    """Import colour-science; it takes seconds, so only when something is simulated.
+
+    Raises
+    ------
+    ColourError
+        simulate.library where it is not installed: it comes with the extra "demo" only.
+    """
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
-        import colour
+        try:
+            import colour
+        except ModuleNotFoundError as error:
+            raise ColourError(
+                "colour-science, which spectra and comparisons come from, is not installed.",
+                code="simulate.library",
+                hint="Install the extra: pip install 'syntonos[demo]'.",
+            ) from error  # fmt: skip
     return colour
 
 
@@ -61,12 +75,12 @@ def chart_reflectances() -> Spectrum:
 
 
 def edge(low: float, high: float, centre: float, width: float) -> Spectrum:
-    """Return a reflectance that rises (or falls) smoothly from low to high at a wavelength."""
+    """Return a reflectance (36,) that rises (or falls) smoothly from low to high."""
     return np.asarray(low + (high - low) / (1 + np.exp(-(NM - centre) / width)), np.float64)
 
 
 def bump(height: float, centre: float, width: float) -> Spectrum:
-    """Return a Gaussian bump."""
+    """Return a Gaussian bump, (36,)."""
     return np.asarray(height * np.exp(-0.5 * ((NM - centre) / width) ** 2), np.float64)
 
 

@@ -39,7 +39,7 @@ def marked(
     picture: NDArray[np.uint8], mark: Mark, chain: Chain, frame_rgb: NDArray[np.float32], *,
     frame: int, region: Region | None, clipped: Clipped, threads: int = 1,
 ) -> Marked:  # fmt: skip
-    """Hatch a picture of a region of a frame (code values) with one of the marks."""
+    """Hatch a picture (h, w, 3) of a region of a frame (code values) with one of the marks."""
     if mark == "gamut":
         outside, above = beyond_display(
             chain, frame_rgb, frame=frame, region=region, threads=threads

@@ -222,7 +222,7 @@ def _bytes(code_rgb: Picture) -> NDArray[np.uint8]:
 
 
 def cut(frame: Picture, region: Region) -> Picture:
-    """Return a region of a frame."""
+    """Return a region of a frame (h, w, 3)."""
     left, top, wide, high = region
     return np.ascontiguousarray(frame[top : top + high, left : left + wide])
 

@@ -138,7 +138,7 @@ def _read_highlights(plain: Any) -> Highlights:
 
 
 def mix_matrix(mix: float) -> NDArray[np.float64]:
-    """Return P = (1 - mix) I + mix 1 l^T: AP1 moved a little towards its luminance.
+    """Return (3, 3), (1 - mix) I + mix 1 l^T: AP1 moved a little towards its luminance.
 
     In it the data of real cameras and lights are positive, so whites can be divided by.
     """

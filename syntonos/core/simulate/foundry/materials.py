@@ -76,7 +76,7 @@ def light_spectra() -> NDArray[np.float64]:
 
 
 def yellowed_reflectances() -> NDArray[np.float64]:
-    """Return reflectances with a chart that lay in the sun for years: its patches are yellowed.
+    """Return reflectances (n, 36) with a chart that lay in the sun for years: it is yellowed.
 
     Light goes twice through a film that takes away violet and blue.
     """
