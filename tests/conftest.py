@@ -1,3 +1,5 @@
+import os
+
 import pytest
 from hypothesis import settings
 
@@ -29,3 +31,13 @@ def pytest_collection_modifyitems(items):
 def media():
     """The demo's footage; `make test` has made it before the tests run in parallel."""
     return demo_media() / "bellfounders"
+
+
+@pytest.fixture(scope="module")
+def remembered(tmp_path_factory):
+    """Let slow pure functions of the core remember what they answered, for all workers of a run."""
+    from tests.remembered import remembered
+
+    base = tmp_path_factory.getbasetemp()
+    with remembered((base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / "remembered"):
+        yield

@@ -18,6 +18,11 @@ CAMERAS = [("A", "Alder", "logc3-ei800/awg3", "full"),
            ("C", "Cedar", "v-log/v-gamut", "legal")]  # fmt: skip
 
 
+@pytest.fixture(scope="module", autouse=True)
+def _remembered(remembered):
+    """The core remembers its answers while the tests of a file run."""
+
+
 @pytest.fixture(autouse=True)
 def _jobs_at_once(monkeypatch, settings):
     monkeypatch.setattr(HUEY, "immediate", True)
