@@ -77,6 +77,8 @@ DATABASES = {
             # FULL: what a person was told is kept is on the disc when the answer leaves.
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL;",
         },
+        # A file, as in use: in memory a table that another thread reads is an error at once.
+        "TEST": {"NAME": str(DATA / "test.sqlite3")},
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
