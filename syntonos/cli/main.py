@@ -102,7 +102,7 @@ def _parser() -> argparse.ArgumentParser:
                            help="the same chart at other exposures, one image each")  # fmt: skip
     match.add_argument("--angle-scene", nargs="+", default=[], metavar="IMG",
                        help="frames of what the angle shot, set as for its chart: they show where "
-                            "its sensor clips")  # fmt: skip
+                            "its sensor clips and fill its highlights")  # fmt: skip
     match.add_argument("--reference-scene", nargs="+", default=[], metavar="IMG",
                        help="frames of the same scene by the reference: with the angle's they "
                             "steady the fit of the charts, or speak against it")  # fmt: skip

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from syntonos.cli.by_scene import match_by_scene, places_of_scenes
 from syntonos.cli.charts import (
@@ -63,7 +64,7 @@ from syntonos.core.matching.pooled import pooled_prior
 from syntonos.core.matching.scene_check import check_by_scene
 from syntonos.core.matching.scene_fit import Clusters
 from syntonos.core.matching.targets import is_picture
-from syntonos.core.matching.verdict import LUT_COSTS, USUAL_TOLERANCE, judge_match
+from syntonos.core.matching.verdict import MOST_LUT_COST, USUAL_TOLERANCE, judge_match
 
 _SCENE = ("picture", "areas", "statistics")  # the best first
 
@@ -101,7 +102,8 @@ def run_match(args: argparse.Namespace) -> int:
     _needs_encoding(args, charts.reference)
     said = list(charts.said)
     pool = pooled_prior(charts.beside) if charts.beside else None
-    clip = _scene_clip(args, charts.angle, said)
+    scenes = frames_of(args.angle_scene, charts.angle.encoding) if args.angle_scene else []
+    clip = _scene_clip(scenes, charts.angle, said)
     options = FitOptions(args.model, pool=pool, clip=clip)
     fit = fit_match(charts.reference, charts.angle, options)
     scene = None
@@ -110,7 +112,8 @@ def run_match(args: argparse.Namespace) -> int:
         if scene.colours is not None:
             options = replace(options, scene=scene.colours)
             fit = fit_match(charts.reference, charts.angle, options)
-    fit = _filled(args, charts.angle, fit)
+    if scenes:
+        fit = _filled(fit, scenes, charts.angle)
     chain = _match_chain(args, charts, fit)
     levels = LutLevels(args.lut_in, args.lut_out)
     comment = f"{charts.angle.encoding} {charts.angle.levels} to {args.to}"
@@ -168,24 +171,24 @@ def _needs_encoding(args: argparse.Namespace, reference: ChartReading) -> None:
         )
 
 
-def _scene_clip(args: argparse.Namespace, angle: ChartReading, said: list[str]) -> float | None:
+def _scene_clip(
+    scenes: list[NDArray[np.float32]], angle: ChartReading, said: list[str]
+) -> float | None:
     """Return where the angle's sensor clips, as its scenes show it."""
-    if not args.angle_scene:
+    if not scenes:
         return None
-    clip = clip_of_scenes(frames_of(args.angle_scene, angle.encoding),
-                          find_encoding(angle.encoding), angle.levels, angle.white)  # fmt: skip
+    clip = clip_of_scenes(scenes, find_encoding(angle.encoding), angle.levels, angle.white)
     if clip is None and angle.clip is None:
         said.append("Nothing in the angle's scenes is clipped: where its sensor ends is not "
                     "known, and clipped highlights would keep the match's tint.")  # fmt: skip
     return clip
 
 
-def _filled(args: argparse.Namespace, angle: ChartReading, fit: MatchFit) -> MatchFit:
-    """Return a fit that fills clipped highlights as the angle's scenes say, where there are any."""
-    if not args.angle_scene:
-        return fit
-    codes = frames_of(args.angle_scene, angle.encoding)
-    fill = fill_of(codes, find_encoding(angle.encoding), angle.levels)
+def _filled(
+    fit: MatchFit, scenes: list[NDArray[np.float32]], angle: ChartReading
+) -> MatchFit:  # fmt: skip
+    """Return a fit that fills clipped highlights as the angle's scenes say."""
+    fill = fill_of(scenes, find_encoding(angle.encoding), angle.levels)
     return replace(fit, match=replace(fit.match, highlights=fill))
 
 
@@ -255,7 +258,7 @@ def _cost_of(
     if Path(args.out).suffix.lower() == ".clf":
         return 0.0
     cost = lut_cost(chain, read_lut(data, args.out).values, fit.expected, levels)
-    if cost > LUT_COSTS:
+    if cost > MOST_LUT_COST:
         said.append(f"The LUT of {args.size} points adds about {cost:.2f} to the delta E of "
                     f"{fit.expected:.2f} that is expected: hand over a larger one.")  # fmt: skip
     return cost

@@ -1,6 +1,6 @@
 """How the numbers of a trim are turned: ranges, the hand's reach, steps, tolerances.
 
-Decided here once; the page gets it as a document (`server.api.export_decided`).
+Decided here once; the page gets it as a document (`server/api/decided.py`).
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Final
 
 from syntonos.core.chain.stages.trim import INNER_RANGES, LEAST_REACH, MOST_REACH, RANGES
+from syntonos.core.chain.trim_maps import OF_A_STOP
 
 # How far an arrow turns: usual, with Shift, with Ctrl.
 Steps = tuple[float, float, float]
@@ -34,7 +35,8 @@ class Control:
     tolerance: float | None = None
 
 
-def _plain(step: float) -> Steps:
+def _usual(step: float) -> Steps:
+    """Return the steps of a number that has none of its own unit: a fifth and five times."""
     return step, 0.2 * step, 5 * step
 
 
@@ -51,21 +53,23 @@ CONTROLS: Final[dict[str, Control]] = {
     "stops": _of("stops", STOPS, (-4.0, 4.0), 0.05),
     "warmth": _of("warmth", MIRED, tolerance=5.0),
     "tint": _of("tint", TINT, tolerance=0.8),
-    "flare": _of("flare", _plain(0.0005), (-0.05, 0.05)),
-    "flare_rgb": _of("flare_rgb", _plain(0.0005)),
-    "stops_rgb": _of("stops_rgb", _plain(0.01), (-2.0, 2.0)),
+    "flare": _of("flare", _usual(0.0005), (-0.05, 0.05)),
+    "flare_rgb": _of("flare_rgb", _usual(0.0005)),
+    "stops_rgb": _of("stops_rgb", _usual(0.01), (-2.0, 2.0)),
     "contrast": _of("contrast", SLOPE, (0.5, 2.0), 0.015),
-    "pivot": _of("pivot", _plain(0.1)),
-    "borders": _of("borders", _plain(0.1)),
+    "pivot": _of("pivot", _usual(0.1)),
+    "borders": _of("borders", _usual(0.1)),
     "levels.warmth": _of("levels.warmth", MIRED),
     "levels.tint": _of("levels.tint", TINT),
-    "levels.saturation": _of("levels.saturation", _plain(0.02)),
+    "levels.saturation": _of("levels.saturation", _usual(0.02)),
     # ASC CDL 1.2 has no upper end; beyond four no colour is left to turn.
-    "cdl.saturation": Control(0.0, 4.0, (0.0, 2.0), _plain(0.01), 0.03),
-    "hues.turn": _of("hues.turn", _plain(0.5), (-36.0, 36.0)),
-    "hues.saturation": _of("hues.saturation", _plain(0.01), (0.0, 2.0)),
-    "hues.stops": _of("hues.stops", _plain(0.02), (-1.0, 1.0)),
-    "pairs.reach": Control(LEAST_REACH, MOST_REACH, (LEAST_REACH, MOST_REACH), _plain(0.01)),
-    "pairs.strength": Control(0.0, 1.0, (0.0, 1.0), _plain(0.05)),
-    "detail": _of("detail", _plain(0.02)),
+    "cdl.saturation": Control(0.0, 4.0, (0.0, 2.0), _usual(0.01), 0.03),
+    "hues.turn": _of("hues.turn", _usual(0.5), (-36.0, 36.0)),
+    "hues.saturation": _of("hues.saturation", _usual(0.01), (0.0, 2.0)),
+    "hues.stops": _of("hues.stops", _usual(0.02), (-1.0, 1.0)),
+    "pairs.reach": Control(
+        LEAST_REACH, MOST_REACH, (LEAST_REACH, MOST_REACH), _usual(0.1 * OF_A_STOP)
+    ),
+    "pairs.strength": Control(0.0, 1.0, (0.0, 1.0), _usual(0.05)),
+    "detail": _of("detail", _usual(0.02)),
 }

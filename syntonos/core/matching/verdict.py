@@ -8,8 +8,8 @@ from typing import Final, Literal
 State = Literal["in_tune", "close", "off"]
 MOST_CLIPPED: Final = 0.005  # share of a picture; more takes the best verdict away
 LEAST_TOLD: Final = 0.0005  # share of a picture; less is worth neither a fill nor a word
-LUT_COSTS: Final = 0.03  # delta E that a LUT may add to its match's mean
-LUT_HOLDS: Final = 1.0  # delta E of a LUT to its chain at the 99.9th percentile
+MOST_LUT_COST: Final = 0.03  # delta E that a LUT may add to its match's mean
+MOST_LUT_ERROR: Final = 1.0  # delta E of a LUT to its chain at the 99.9th percentile
 _MOST_LEFT_OUT: Final = 1 / 6  # share of the patches; likewise
 USUAL_TOLERANCE: Final = 1.2  # delta E off the chart; a production may set its own
 _CLOSE: Final = 2.0  # times the tolerance
@@ -26,7 +26,7 @@ class Verdict:
     state: State
     words: str
     lowered_by: tuple[str, ...] = ()  # why it is not better than the figure alone says
-    is_clipped: bool = False  # whether that is what is clipped
+    is_clipped: bool = False  # whether a clipped picture is among the reasons
 
 
 def judge_match(

@@ -18,35 +18,36 @@ from syntonos.core.chain.stages.trim import (
     PARTS,
 )
 from syntonos.core.chain.trim_maps import OF_A_STOP
+from syntonos.core.chain.trimming import numbers_of
 from syntonos.core.matching.tuner import SCALES, TURNED_BY
-from syntonos.core.matching.verdict import LEAST_TOLD, LUT_COSTS, LUT_HOLDS, MOST_CLIPPED
+from syntonos.core.matching.verdict import LEAST_TOLD, MOST_CLIPPED, MOST_LUT_COST, MOST_LUT_ERROR
 from syntonos.server.matching.probes_schemas import StageName
 
 
 def decided() -> dict[str, Any]:
     """Return stages, a trim's numbers, the tuner's scales and thresholds, as plain JSON values."""
-    neutral = asdict(NEUTRAL)
+    rest = {name: value for name, value, _ in numbers_of(NEUTRAL)}
     tuner = {}
     for scale in SCALES:
         name, one = TURNED_BY[scale]
         control = CONTROLS[name]
-        rest = 1.0 if name in ("contrast", "cdl.saturation") else 0.0  # factors rest at one
         tuner[scale] = {
-            "most": one * (control.reach[1] - rest),
+            "most": one * (control.reach[1] - rest[name]),
             "steps": [one * step for step in control.steps],
             "tolerance": one * (control.tolerance or 0.0),
         }
     return {
         "stages": {"optional": OPTIONAL_STAGES, "probed": get_args(StageName)},
         "trim": {
-            "parts": PARTS, "fields": FIELDS, "neutral": neutral, "levels": LEVELS, "hues": HUES,
-            "bands": BANDS, "most_between": MOST_BETWEEN, "log_of_a_stop": OF_A_STOP,
+            "parts": PARTS, "fields": FIELDS, "neutral": asdict(NEUTRAL),
+            "levels": LEVELS, "hues": HUES, "bands": BANDS,
+            "most_between": MOST_BETWEEN, "log_of_a_stop": OF_A_STOP,
             "controls": {name: asdict(control) for name, control in CONTROLS.items()},
         },
         "tuner": tuner,
         "verdict": {
-            "most_clipped": MOST_CLIPPED, "least_told": LEAST_TOLD, "lut_costs": LUT_COSTS,
-            "lut_holds": LUT_HOLDS,
+            "most_clipped": MOST_CLIPPED, "least_told": LEAST_TOLD, "most_lut_cost": MOST_LUT_COST,
+            "most_lut_error": MOST_LUT_ERROR,
         },
     }  # fmt: skip
 

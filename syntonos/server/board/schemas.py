@@ -56,7 +56,7 @@ class CellOut(Schema):
     stand: str  # of the clip that is shown
     clipped: float | None  # the most of its scenes' pictures that is clipped in a channel
     reason: str  # why it is not better than its figure says
-    is_clipped: bool  # whether that is what is clipped
+    is_clipped: bool  # whether a clipped picture is among the reasons
     doubt: DoubtOut | None
 
 

@@ -34,7 +34,7 @@ class Cell:
     stand: str  # of the clip that is shown
     clipped: float | None  # the most of its scenes' pictures; None where none was measured
     reason: str  # why it is not better than its figure says
-    is_clipped: bool  # whether that is what is clipped
+    is_clipped: bool  # whether a clipped picture is among the reasons
     doubt: Doubt | None  # what speaks against the encoding of one of its clips
 
 

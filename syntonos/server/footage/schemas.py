@@ -29,9 +29,7 @@ class ClipOut(Schema):
     media: Media
     rate: str
     timecode: str
-    start_frame: (
-        int | None
-    )  # of the timecode since midnight (at 24 where no rate is known); None without one
+    start_frame: int | None  # the timecode in frames since midnight; None where there is none
     scene: str
     encoding: str
     levels: Literal["full", "legal"]

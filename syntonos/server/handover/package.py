@@ -18,7 +18,7 @@ from django.utils import timezone
 from syntonos.core.chain import AS_IN_FORCE, LutLevels, Overrides
 from syntonos.core.encodings import find_encoding
 from syntonos.core.errors import ColourError
-from syntonos.core.matching.verdict import LEAST_TOLD, LUT_COSTS
+from syntonos.core.matching.verdict import LEAST_TOLD, MOST_LUT_COST
 from syntonos.core.viewing import Asked, Subject
 from syntonos.server.api.errors import ConflictError
 from syntonos.server.footage.models import Clip
@@ -256,6 +256,6 @@ def _warnings(export: Export, match: Match | None) -> list[str]:
     ):
         if share and share > LEAST_TOLD:
             out.append(f"{100 * share:.1f} % of the picture {words}")
-    if (cost := read_back.get("cost")) and cost > LUT_COSTS:
+    if (cost := read_back.get("cost")) and cost > MOST_LUT_COST:
         out.append(f"it adds {cost:.2f} ΔE to the match")
     return out

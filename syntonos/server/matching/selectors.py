@@ -125,7 +125,7 @@ class Status:
     tuner: dict[str, float] | None
     next_step: str
     reason: str = ""  # why it is not better than its figure says, or what is in the way
-    is_clipped: bool = False  # whether that is what is clipped
+    is_clipped: bool = False  # whether a clipped picture is among the reasons
 
 
 def is_borrowed(match: Match) -> bool:

@@ -7,7 +7,7 @@ from syntonos.core.charts import read_chart
 from syntonos.core.encodings import LEVELS, find_encoding
 from syntonos.core.matching import check_levels, choose_levels, fit_match
 from syntonos.core.matching.carried import lut_cost
-from syntonos.core.matching.verdict import LUT_COSTS
+from syntonos.core.matching.verdict import MOST_LUT_COST
 from tests.simulated import camera_a, camera_b, reading, shoot
 
 
@@ -53,7 +53,7 @@ def test_what_a_lut_costs_grows_as_it_gets_coarser_and_where_it_is_dark():
 
     sizes = [cost(camera_b(), size) for size in (17, 33, 65)]
     assert sizes[0] > sizes[1] > sizes[2]
-    assert sizes[2] < LUT_COSTS
+    assert sizes[2] < MOST_LUT_COST
     dark = camera_b(stops=-3.0, flare=0.01)
     assert cost(dark, 65) > sizes[2]
     # Without a match, and for a display, read-back tells all there is to tell.

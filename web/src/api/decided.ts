@@ -414,9 +414,9 @@ export const decided = {
           0.4
         ],
         "steps": [
-          0.01,
-          0.002,
-          0.05
+          0.005707762557077626,
+          0.0011415525114155253,
+          0.02853881278538813
         ],
         "tolerance": null
       },
@@ -500,7 +500,7 @@ export const decided = {
   "verdict": {
     "most_clipped": 0.005,
     "least_told": 0.0005,
-    "lut_costs": 0.03,
-    "lut_holds": 1.0
+    "most_lut_cost": 0.03,
+    "most_lut_error": 1.0
   }
 } as const;

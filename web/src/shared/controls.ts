@@ -10,12 +10,13 @@ export type Control = keyof typeof decided.trim.controls;
  */
 export function control(name: Control, per = 1) {
   const { low, high, reach, steps, tolerance } = decided.trim.controls[name];
+  const shown = (value: number) => Number((per * value).toFixed(6));
   return {
-    low: per * low,
-    high: per * high,
-    reach: [per * reach[0], per * reach[1]] as const,
-    step: per * steps[0],
-    steps: steps.map((step) => per * step) as unknown as StepSizes,
-    ...(tolerance === null ? {} : { tolerance: per * tolerance }),
+    low: shown(low),
+    high: shown(high),
+    reach: [shown(reach[0]), shown(reach[1])] as const,
+    step: shown(steps[0]),
+    steps: steps.map(shown) as unknown as StepSizes,
+    ...(tolerance === null ? {} : { tolerance: shown(tolerance) }),
   };
 }

@@ -7,19 +7,26 @@ type Hue = Full["hues"][number];
 
 export const HUE_NAMES = decided.trim.hues;
 const R = 62;
-const MOST_TURN = 60;
+const { "hues.turn": TURN, "hues.saturation": CHROMA } = decided.trim.controls;
 // What a neighbour may be apart: beyond, hues would change their order.
 const BETWEEN = decided.trim.most_between;
+
+/** How far a band may be turned beside its neighbours. */
+export function turnsOf(hues: readonly Hue[], i: number): { low: number; high: number } {
+  const beside = [hues[(i + 1) % 6], hues[(i + 5) % 6]].map((h) => h?.turn ?? 0);
+  return {
+    low: Math.max(TURN.low, ...beside.map((t) => t - BETWEEN)),
+    high: Math.min(TURN.high, ...beside.map((t) => t + BETWEEN)),
+  };
+}
 
 /** Puts one band, held within what its neighbours allow. */
 export function withHue(hues: readonly Hue[], i: number, changes: Partial<Hue>): Hue[] {
   const next = hues.map((hue) => ({ ...hue }));
   const now = { ...(next[i] as Hue), ...changes };
-  const beside = [next[(i + 1) % 6], next[(i + 5) % 6]].map((h) => h?.turn ?? 0);
-  const low = Math.max(-MOST_TURN, ...beside.map((t) => t - BETWEEN));
-  const high = Math.min(MOST_TURN, ...beside.map((t) => t + BETWEEN));
+  const { low, high } = turnsOf(hues, i);
   now.turn = Math.max(low, Math.min(high, now.turn));
-  now.saturation = Math.max(0, Math.min(3, now.saturation));
+  now.saturation = Math.max(CHROMA.low, Math.min(CHROMA.high, now.saturation));
   next[i] = now;
   return next;
 }

@@ -58,9 +58,8 @@ export const scalesOf = (stage: TrimStage): Tuner => {
 
 export type Scale = keyof Tuner;
 
-/** How far each scale goes, how far an arrow steps, and what nobody sees. */
-export const REACH: Record<Scale, { most: number; steps: StepSizes; tolerance: number }> =
-  decided.tuner;
+/** How far each scale goes, and how far an arrow steps. */
+export const REACH: Record<Scale, { most: number; steps: StepSizes }> = decided.tuner;
 
 const within = (value: number, name: Control) =>
   Math.min(controls[name].high, Math.max(controls[name].low, value));

@@ -340,7 +340,7 @@ function Luts({
   );
 }
 
-const { least_told, lut_costs, lut_holds } = decided.verdict;
+const { least_told, most_lut_cost, most_lut_error } = decided.verdict;
 
 /** Of which colours a file is compared with its chain, the clip's own first. */
 const SETS: [Difference["colours"], string, string][] = [
@@ -397,7 +397,7 @@ function ExportRow({ row }: { row: Export }) {
       </div>
       {main && (
         <p className="mb-2">
-          {main.p99_9 < lut_holds && cost <= lut_costs ? "Holds: " : "Look at it: "}
+          {main.p99_9 < most_lut_error && cost <= most_lut_cost ? "Holds: " : "Look at it: "}
           in the clip's own picture it is <b className="value">{main.mean.toFixed(3)}</b> ΔE from
           the exact chain in the mean, <b className="value">{main.p99_9.toFixed(2)}</b> ΔE at the
           99.9th percentile.
@@ -405,7 +405,7 @@ function ExportRow({ row }: { row: Export }) {
             ` ${(outside * 100).toFixed(1)} % of the pixels lie beyond what the target's code values hold.`}
           {beyond > least_told &&
             ` ${(beyond * 100).toFixed(1)} % of its pixels lie beyond 0 to 1, where the LUT gives what it gives at its edge; a CLF goes on.`}
-          {cost > lut_costs &&
+          {cost > most_lut_cost &&
             ` It adds about ${cost.toFixed(2)} ΔE to the match: take a larger one.`}
           {row.read_back.lacks && ` ${row.read_back.lacks}`}
           {row.read_back.cdl &&

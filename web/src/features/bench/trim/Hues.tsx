@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "@/api/client";
 import { control } from "@/shared/controls";
 import { Dial } from "@/shared/Dial";
-import { HUE_NAMES, HueWheel, withHue } from "../HueWheel";
+import { HUE_NAMES, HueWheel, turnsOf, withHue } from "../HueWheel";
 import type { Full } from "../trimParts";
 import type { PartProps } from "./part";
 
@@ -38,6 +38,7 @@ export function Hues({ now, set, colours }: PartProps & { colours: Schemas["Hues
           compact
           value={hue.turn}
           {...control("hues.turn")}
+          {...turnsOf(now.hues, chosen)}
           neutral={0}
           digits={1}
           unit="degrees"
